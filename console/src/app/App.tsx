@@ -24,6 +24,7 @@ const OverviewPage = lazy(() => import('../spend/OverviewPage'));
 const OrganisationsPage = lazy(() => import('../organisations/OrganisationsPage'));
 const OrganisationPage = lazy(() => import('./organisation/OrganisationPage'));
 const CloudsPage = lazy(() => import('../organisations/CloudsPage'));
+const HostsPage = lazy(() => import('../organisations/HostsPage'));
 const SitesPage = lazy(() => import('../organisations/SitesPage'));
 const QuotaMatrixPage = lazy(() => import('../organisations/QuotaMatrixPage'));
 const OnboardingsPage = lazy(() => import('../subscriptions/OnboardingsPage'));
@@ -120,6 +121,7 @@ function Pages() {
       <Route path="/organisations/:slug" element={<OrganisationPage />} />
       <Route path="/organisations/:slug/:tab" element={<OrganisationPage />} />
       <Route path="/clouds" element={<CloudsPage />} />
+      <Route path="/clouds/:slug/hosts" element={<HostsPage />} />
       <Route path="/sites" element={<SitesPage />} />
       <Route path="/limits" element={<QuotaMatrixPage />} />
       <Route path="/onboardings" element={<OnboardingsPage />} />

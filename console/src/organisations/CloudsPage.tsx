@@ -3,6 +3,7 @@ import { Box, Button } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useWatch } from 'react-hook-form';
+import { Link } from 'react-router';
 import * as z from 'zod/mini';
 import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
@@ -45,7 +46,15 @@ export default function CloudsPage() {
     {
       key: 'acts',
       title: '',
-      cell: (row) => row.endpoint !== null && <Acts cloud={row} onChange={() => setEditing(row)} />,
+      cell: (row) =>
+        row.owner === home.organisation && (
+          <Box sx={{ display: 'flex', gap: 0.5, justifyContent: 'flex-end' }}>
+            <Button aria-label={`Hosts of ${row.name}`} component={Link} to={`/clouds/${row.slug}/hosts`}>
+              Hosts
+            </Button>
+            {row.endpoint !== null && <Acts cloud={row} onChange={() => setEditing(row)} />}
+          </Box>
+        ),
     },
   ];
   return (
@@ -99,7 +108,7 @@ function Acts({ cloud, onChange }: { cloud: Cloud; onChange: () => void }) {
     onError: (problem) => say(problem.message),
   });
   return (
-    <Box sx={{ display: 'flex', gap: 0.5, justifyContent: 'flex-end' }}>
+    <>
       <Button aria-label={`Try ${cloud.name}`} loading={trying.isPending} onClick={() => trying.mutate()}>
         Try
       </Button>
@@ -109,7 +118,7 @@ function Acts({ cloud, onChange }: { cloud: Cloud; onChange: () => void }) {
       <Button aria-label={`Retire ${cloud.name}`} loading={retire.isPending} onClick={() => retire.mutate()}>
         Retire
       </Button>
-    </Box>
+    </>
   );
 }
 
@@ -210,7 +219,8 @@ function CloudDialog(props: { organisation: string; cloud: Cloud | null; onClose
       <CheckInput name="shared" label="Sellers that buy from you may have accounts made there too" />
       <SetAsideInput owner={organisation} />
       <Remark>
-        Nothing is asked of it until you try it, or a customer comes on board with an account there.
+        Its hosts are looked at every hour, where it tells of them. Else nothing is asked of it until you try
+        it, or a customer comes on board with an account there.
       </Remark>
     </EntryDialog>
   );

@@ -7,11 +7,13 @@ import { api } from '../shared/api';
 import { Bar } from '../shared/Bar';
 import { compare, formatQuantity, share, subtract, sum } from '../shared/decimal';
 import { type Column, DataTable } from '../shared/DataTable';
+import { useFilters } from '../shared/filters';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { useToast } from '../shared/Toasts';
 import { formatUnit } from '../shared/units';
 import { measureName } from './organisations';
+import { PoolDays } from './PoolDays';
 import { PoolDialog, SiteDialog } from './SiteDialogs';
 import { type Pool, type Site, poolsOptions, sitesOptions } from './sites';
 
@@ -78,6 +80,8 @@ interface OneProps {
 
 function OneSite({ site, pools, onDo }: OneProps) {
   const retire = useRetire('site');
+  const [params, set] = useFilters();
+  const open = params.get('pool');
   const acts = onDo && (
     <Box sx={{ display: 'flex', gap: 0.5, flexWrap: 'wrap' }}>
       <Button
@@ -109,6 +113,9 @@ function OneSite({ site, pools, onDo }: OneProps) {
           label={`Pools at ${site.name}`}
           rows={pools}
           rowKey={(row) => row.id}
+          selected={open}
+          onOpen={(row) => set('pool', row.id === open ? '' : row.id)}
+          detail={(row) => <PoolDays pool={row} />}
           columns={columns(site, onDo)}
         />
       )}

@@ -240,6 +240,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/clouds/{cloud}/host-days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Host Days
+         * @description What a host, or all together, had on each UTC day, from one until before another; the last 30 unless said.
+         */
+        get: operations["list_host_days"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clouds/{cloud}/hosts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Hosts
+         * @description The hosts of a cloud as they were at the last look, with what all have together; for its owner's people.
+         */
+        get: operations["list_hosts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clouds/{cloud}/hosts/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Hosts
+         * @description Look at the hosts of a cloud now, not only at the next hour. A look that is under way is returned instead.
+         */
+        post: operations["look_at_hosts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/clouds/{cloud}/try": {
         parameters: {
             query?: never;
@@ -3134,6 +3194,26 @@ export interface paths {
          * @description Change a pool, over the version that was read; it may have less than is promised.
          */
         patch: operations["change_pool"];
+        trace?: never;
+    };
+    "/api/v1/pools/{pool}/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Pool Days
+         * @description What there was of a pool, was promised and in use on each UTC day; the last 30 unless said.
+         */
+        get: operations["list_pool_days"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/price-changes": {
@@ -6286,6 +6366,154 @@ export interface components {
             unit: string;
         };
         /**
+         * HostBody
+         * @description What a host has of a resource, as it was told last, in ``unit`` where the resource is a measure of quotas.
+         *
+         *     ``capacity`` is what is handed out, (total - reserved) x factor; ``free`` what of it is not in use, negative where
+         *     more is. ``host`` is empty and ``factor`` null for all ``hosts`` together.
+         */
+        HostBody: {
+            /**
+             * Capacity
+             * Format: decimal
+             * @example 12.5
+             */
+            capacity: string;
+            /** Factor */
+            factor: string | null;
+            /**
+             * Free
+             * Format: decimal
+             * @example 12.5
+             */
+            free: string;
+            /** Host */
+            host: string;
+            /** Hosts */
+            hosts: number;
+            /**
+             * Reserved
+             * Format: decimal
+             * @example 12.5
+             */
+            reserved: string;
+            /** Resource */
+            resource: string;
+            /**
+             * Total
+             * Format: decimal
+             * @example 12.5
+             */
+            total: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Used
+             * Format: decimal
+             * @example 12.5
+             */
+            used: string;
+        };
+        /**
+         * HostDayBody
+         * @description What a host, or all ``hosts`` of a cloud together, had of a resource on a UTC day, as it was told last on it.
+         *
+         *     ``used_least`` and ``used_most`` are of all ``looks`` of the day. A day without any has no such entry.
+         */
+        HostDayBody: {
+            /**
+             * Capacity
+             * Format: decimal
+             * @example 12.5
+             */
+            capacity: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Factor */
+            factor: string | null;
+            /**
+             * Free
+             * Format: decimal
+             * @example 12.5
+             */
+            free: string;
+            /** Hosts */
+            hosts: number;
+            /** Looks */
+            looks: number;
+            /**
+             * Reserved
+             * Format: decimal
+             * @example 12.5
+             */
+            reserved: string;
+            /** Resource */
+            resource: string;
+            /**
+             * Total
+             * Format: decimal
+             * @example 12.5
+             */
+            total: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Used
+             * Format: decimal
+             * @example 12.5
+             */
+            used: string;
+            /**
+             * Used Least
+             * Format: decimal
+             * @example 12.5
+             */
+            used_least: string;
+            /**
+             * Used Most
+             * Format: decimal
+             * @example 12.5
+             */
+            used_most: string;
+        };
+        /**
+         * HostsBody
+         * @description A page of the hosts of a cloud as they were at the last look, before it what all have together.
+         *
+         *     ``tells`` is false of a cloud that does not tell of its hosts, null before the first look. ``problem`` is why the
+         *     last look brought nothing, ``failing_since`` the first that did not since the last that did.
+         */
+        HostsBody: {
+            /**
+             * Cloud
+             * Format: uuid
+             */
+            cloud: string;
+            /** Cloud Name */
+            cloud_name: string;
+            /** Failing Since */
+            failing_since: string | null;
+            /** Items */
+            items: components["schemas"]["HostBody"][];
+            /** Looked At */
+            looked_at: string | null;
+            /** Next */
+            next: string | null;
+            /** Next At */
+            next_at: string | null;
+            /** Problem */
+            problem: string | null;
+            /** Site Name */
+            site_name: string | null;
+            /** Tells */
+            tells: boolean | null;
+            /** Together */
+            together: components["schemas"]["HostBody"][];
+        };
+        /**
          * How
          * @description What the numbers of a series are.
          * @enum {string}
@@ -8916,6 +9144,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[HostDayBody] */
+        Page_HostDayBody_: {
+            /** Items */
+            items: components["schemas"]["HostDayBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[ImportedCostBody] */
         Page_ImportedCostBody_: {
             /** Items */
@@ -9025,6 +9260,13 @@ export interface components {
         Page_PoolBody_: {
             /** Items */
             items: components["schemas"]["PoolBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[PoolDayBody] */
+        Page_PoolDayBody_: {
+            /** Items */
+            items: components["schemas"]["PoolDayBody"][];
             /** Next */
             next: string | null;
         };
@@ -9458,6 +9700,61 @@ export interface components {
             site: string;
             /** Slug */
             slug: string;
+        };
+        /**
+         * PoolDayBody
+         * @description What there was of a pool on a UTC day, as it stood last on it, in the unit of its measure.
+         *
+         *     ``promised`` are limits of the pool itself, ``at_site`` all limits of the measure at its site, ``left`` what of all
+         *     pools of the measure there was free. ``metered`` is the day's mean of what was used in the clouds at the site by the
+         *     meters that count the measure, null where none does, or the day is not over. ``handed_out`` and ``on_hosts`` are
+         *     what the hosts of these clouds handed out and had in use as they told last on that day, ``on_hosts_most`` the most
+         *     they told of; null where none told.
+         */
+        PoolDayBody: {
+            /**
+             * At Site
+             * Format: decimal
+             * @example 12.5
+             */
+            at_site: string;
+            /**
+             * Capacity
+             * Format: decimal
+             * @example 12.5
+             */
+            capacity: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Factor
+             * Format: decimal
+             * @example 12.5
+             */
+            factor: string;
+            /** Handed Out */
+            handed_out: string | null;
+            /**
+             * Left
+             * Format: decimal
+             * @example 12.5
+             */
+            left: string;
+            /** Metered */
+            metered: string | null;
+            /** On Hosts */
+            on_hosts: string | null;
+            /** On Hosts Most */
+            on_hosts_most: string | null;
+            /**
+             * Promised
+             * Format: decimal
+             * @example 12.5
+             */
+            promised: string;
         };
         /**
          * PoolUpdate
@@ -11851,8 +12148,8 @@ export interface components {
          * @description Something that needs somebody, in a sentence, with more to it in another.
          *
          *     ``kind`` says what it is about: task, charges, feed, refused readings, unowned, unknown kind, drafts, to bill, not
-         *     priced, price change, quota, quota request, order, messages, or invoice; ``subject`` which one, by id, slug or
-         *     month.
+         *     priced, price change, quota, quota request, pool, hosts, order, messages, or invoice; ``subject`` which one, by id,
+         *     slug or month.
          */
         ToDoBody: {
             /** Detail */
@@ -13100,6 +13397,109 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_host_days: {
+        parameters: {
+            query?: {
+                host?: string | null;
+                first?: string | null;
+                end?: string | null;
+            };
+            header?: never;
+            path: {
+                cloud: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_HostDayBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_hosts: {
+        parameters: {
+            query?: {
+                search?: string;
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                cloud: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HostsBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_at_hosts: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                cloud: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskBody"];
+                };
             };
             /** @description A refusal, as problem details */
             default: {
@@ -18986,6 +19386,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PoolBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_pool_days: {
+        parameters: {
+            query?: {
+                first?: string | null;
+                end?: string | null;
+            };
+            header?: never;
+            path: {
+                pool: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_PoolDayBody_"];
                 };
             };
             /** @description A refusal, as problem details */

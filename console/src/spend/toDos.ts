@@ -25,6 +25,8 @@ export function wayOf(todo: ToDo, organisation: string): { act: string; to: stri
       return { act: 'Look', to: `/feeds?feed=${todo.subject}` };
     case 'unowned':
       return { act: 'Give it an owner', to: '/owners' };
+    case 'hosts':
+      return { act: 'Look', to: `/clouds/${todo.subject}/hosts` };
     case 'unknown kind':
       return { act: 'Say what it is', to: '/kinds' };
     case 'drafts':

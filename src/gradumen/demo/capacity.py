@@ -45,7 +45,7 @@ SELLER_OF = {"saltmarsh": "oxbow", "gannet": "bluefern"}
 KINDS = (
     ("fell-a", 38, {"processors": ("48", "0", "1.5"), "memory": ("512", "16", "1")}),
     ("fell-b", 24, {"processors": ("24", "0", "1.5"), "memory": ("256", "8", "1")}),
-    ("ring", 3, {"storage": ("268000", "1333", "1")}),
+    ("ring", 3, {"storage": ("270000", "3000", "1")}),
     ("archive-ring", 1, {"storage": ("300000", "0", "1")}),
 )
 """Hosts of the cloud at North Fell: how many of a kind, each with its total, what is kept back, and the factor."""

@@ -147,6 +147,24 @@ def test_what_cannot_be_is_refused_whole_and_said(
     assert (again.problem, again.failing_since, again.items[0].used) == (None, None, 1)
 
 
+def test_that_they_are_told_no_more_is_to_do_after_some_hours(
+    world: World, fell: UUID, racks: Racks, look: Callable[[], None], service: Service
+) -> None:
+    def told() -> list[tuple[str, str]]:
+        return [(each.title, each.subject) for each in world.mara.to_dos.list("tarnwick") if each.kind == "hosts"]
+
+    look()
+    racks["rack-1"] = host("rack-1", -1)
+    look()
+    assert told() == []
+    with service.uow.engine.begin() as connection:
+        connection.execute(text("UPDATE host_looks SET failing_since = failing_since - INTERVAL 4 HOUR"))
+    assert told() == [("The hosts of North Fell are told no more", "north-fell")]
+    racks["rack-1"] = host("rack-1", 1)
+    look()
+    assert told() == []
+
+
 def test_a_cloud_that_tells_nothing_is_asked_once_a_day(
     world: World, fell: UUID, look: Callable[[], None], service: Service
 ) -> None:

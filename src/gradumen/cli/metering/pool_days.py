@@ -12,7 +12,7 @@ from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.units import unit_words
 
-FIGURES = ("CAPACITY", "FACTOR", "PROMISED", "AT THE SITE", "LEFT", "METERED", "ON HOSTS", "AT MOST", "THESE HAND OUT")
+FIGURES = ("CAPACITY", "PROMISED", "AT SITE", "LEFT", "METERED", "ON HOSTS", "MOST")
 
 
 def register(nouns: Any) -> None:
@@ -33,8 +33,9 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     rows = [
         (
             f"{each.day}",
-            *(quantity(figure) for figure in (each.capacity, each.factor, each.promised, each.at_site, each.left)),
-            *(_told(figure) for figure in (each.metered, each.on_hosts, each.on_hosts_most, each.handed_out)),
+            quantity(each.capacity) + (f" × {quantity(each.factor)}" if each.factor != 1 else ""),
+            *(quantity(figure) for figure in (each.promised, each.at_site, each.left)),
+            *(_told(figure) for figure in (each.metered, each.on_hosts, each.on_hosts_most)),
         )
         for each in found
     ]

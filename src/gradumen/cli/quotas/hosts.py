@@ -2,6 +2,7 @@
 
 import argparse
 from datetime import date
+from decimal import Decimal
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
@@ -10,9 +11,9 @@ from gradumen.cli.places import one_cloud
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.units import unit_words
-from gradumen.wire.quotas.hosts import HostBody, HostsBody
+from gradumen.wire.quotas.hosts import HostBody, HostDayBody, HostsBody
 
-FIGURES = ("TOTAL", "KEPT BACK", "FACTOR", "HANDED OUT", "IN USE", "FREE")
+FIGURES = ("TOTAL", "FACTOR", "HANDED OUT", "IN USE", "FREE")
 
 
 def register(nouns: Any) -> None:
@@ -40,22 +41,24 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     out.body(found)
     rows = [(each.host, *_cells(each)) for each in found.items]
     whole = [(f"all {each.hosts}", *_cells(each)) for each in found.together]
-    out.table(("HOST", "OF", *FIGURES, "UNIT"), [*whole, *rows], right=FIGURES)
+    out.table(("HOST", "OF", *FIGURES), [*whole, *rows], right=FIGURES)
     _tell(found, out)
     return 0
 
 
 def _cells(each: HostBody) -> tuple[str, ...]:
     return (
-        each.resource,
+        _named(each),
         quantity(each.total),
-        quantity(each.reserved),
         "" if each.factor is None else quantity(each.factor),
         quantity(each.capacity),
         quantity(each.used),
         quantity(each.free),
-        unit_words(each.unit, each.capacity),
     )
+
+
+def _named(each: HostBody | HostDayBody) -> str:
+    return f"{each.resource} {unit_words(each.unit, Decimal(2))}" if each.unit else each.resource
 
 
 def _tell(found: HostsBody, out: Out) -> None:
@@ -75,20 +78,19 @@ def run_days(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     cloud = one_cloud(client, own_organisation(arguments), arguments.cloud).id
     found = client.hosts.days(cloud, host=arguments.host, first=arguments.first, end=arguments.end)
     out.body(found)
-    figures = ("HOSTS", "TOTAL", "HANDED OUT", "IN USE", "LEAST", "MOST", "FREE", "LOOKS")
+    figures = ("HOSTS", "TOTAL", "HANDED OUT", "IN USE", "MOST", "FREE", "LOOKS")
     rows = [
         (
             f"{each.day}",
-            each.resource,
+            _named(each),
             f"{each.hosts}",
-            *(quantity(figure) for figure in (each.total, each.capacity, each.used, each.used_least, each.used_most)),
+            *(quantity(figure) for figure in (each.total, each.capacity, each.used, each.used_most)),
             quantity(each.free),
             f"{each.looks}",
-            unit_words(each.unit, each.capacity),
         )
         for each in found
     ]
-    out.table(("DAY, UTC", "OF", *figures, "UNIT"), rows, right=figures)
+    out.table(("DAY, UTC", "OF", *figures), rows, right=figures)
     if not found:
         out.say("it was not told of on these days")
     return 0

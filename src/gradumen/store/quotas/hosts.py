@@ -76,6 +76,14 @@ def due_clouds(tx: Session, at: datetime, limit: int) -> list[CloudRow]:
     return list(tx.scalars(query.order_by(HostLookRow.next_at, CloudRow.id).limit(limit)))
 
 
+def silent_hosts(tx: Session, owner: UUID, since: datetime) -> list[tuple[str, str, HostLookRow]]:
+    """Slugs and names of an organisation's clouds in use that told of their hosts, and have not since a moment."""
+    query = select(CloudRow.slug, CloudRow.name, HostLookRow).join(HostLookRow, HostLookRow.cloud_id == CloudRow.id)
+    query = query.where(CloudRow.organisation_id == owner, CloudRow.retired_at.is_(None))
+    query = query.where(HostLookRow.failing_since < since, HostLookRow.looked_at.is_not(None))
+    return [(slug, name, look) for slug, name, look in tx.execute(query.order_by(CloudRow.slug))]
+
+
 def keep_stocks(tx: Session, cloud: UUID, day: date, stocks: Iterable[Stock], look: int) -> None:
     """Note what a look told, over what was told before on the same day."""
     left = iter(stocks)

@@ -18,6 +18,7 @@ from gradumen.store.messages import count_failed
 from gradumen.store.metering.imported_costs import nobodys_costs
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.quotas.hosts import silent_hosts
 from gradumen.store.quotas.measures import load_measures
 from gradumen.store.spend import to_dos as store
 from gradumen.store.tasks import page_of_tasks
@@ -44,6 +45,8 @@ NEW = timedelta(days=14)
 _ORDER = list(Weight)
 _FULL = 90
 """Percent of a quota from which on it is nearly full."""
+SILENT = timedelta(hours=3)
+"""For so long hosts may not be told before that is to be looked at."""
 MOST = 10
 """Of one kind, at most."""
 
@@ -60,7 +63,7 @@ def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoB
     if not scope.is_member(owner.id):
         raise Forbidden(right=Right.READ, organisation=owner.slug, name=owner.name)
     found = [*_work(tx, owner, provider=owner.type == "provider"), *_quotas(tx, scope, owner)]
-    found += [*_breaches(tx, scope, owner), *_pools(tx, scope, owner)]
+    found += [*_breaches(tx, scope, owner), *_capacity(tx, scope, owner)]
     found += [*_asked(tx, scope, owner), *_mail(tx, scope, owner)]
     if owner.id in scope.members_money():
         found += [*_ordered(tx, scope, owner), *_on_board(tx, scope, owner), *_ending(tx, scope, owner)]
@@ -232,7 +235,7 @@ def _breaches(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToD
         )
 
 
-def _pools(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+def _capacity(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
     for pool in short_pools(tx, scope, owner):
         measure = load_measures(tx)[pool.measure]
         yield ToDoBody(
@@ -242,6 +245,15 @@ def _pools(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBo
             title=f"{amount_words(measure, -pool.left)}{of_words(measure)} more are promised at {pool.site_name} "
             "than there are",
             detail="nothing more is promised there until it fits again; add capacity, or take some back",
+        )
+    for slug, name, look in silent_hosts(tx, owner.id, scope.caller.at - SILENT):
+        yield ToDoBody(
+            kind="hosts",
+            weight=Weight.LOOK,
+            subject=slug,
+            title=f"The hosts of {name} are told no more",
+            detail=look.problem or "",
+            since=look.failing_since,
         )
 
 

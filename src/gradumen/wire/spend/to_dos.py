@@ -18,8 +18,8 @@ class ToDoBody(Body):
     """Something that needs somebody, in a sentence, with more to it in another.
 
     ``kind`` says what it is about: task, charges, feed, refused readings, unowned, unknown kind, drafts, to bill, not
-    priced, price change, quota, quota request, order, messages, or invoice; ``subject`` which one, by id, slug or
-    month.
+    priced, price change, quota, quota request, pool, hosts, order, messages, or invoice; ``subject`` which one, by id,
+    slug or month.
     """
 
     kind: str
