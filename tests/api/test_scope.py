@@ -443,6 +443,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "list_use_days": Call("GET", f"{own}/uses/processors/days", above=200),
         "list_breaches": Call("GET", f"{org}/breaches"),
         "note_breach": Call("PUT", f"breaches/{breach}/note", {"note": "We talk"}, viewer=403, above=404),
+        "list_retentions": Call("GET", "retentions", foreign=200, above=200),
         "list_to_dos": Call("GET", f"{own}/to-dos"),
         "list_tasks": Call("GET", f"{own}/tasks"),
         "read_task": Call("GET", f"tasks/{run}", above=404),

@@ -18,6 +18,7 @@ const HeldBackPage = lazy(() => import('../access/HeldBackPage'));
 const ResetPage = lazy(() => import('../access/ResetPage'));
 const MembersPage = lazy(() => import('../access/MembersPage'));
 const RecordPage = lazy(() => import('../access/RecordPage'));
+const KeptPage = lazy(() => import('../access/KeptPage'));
 const WorkPage = lazy(() => import('../tasks/WorkPage'));
 const AccountPage = lazy(() => import('../access/AccountPage'));
 const OverviewPage = lazy(() => import('../spend/OverviewPage'));
@@ -140,6 +141,7 @@ function Pages() {
       <Route path="/what-if" element={<WhatIfPage />} />
       <Route path="/members" element={<MembersPage />} />
       <Route path="/record" element={<RecordPage />} />
+      <Route path="/record/kept" element={<KeptPage />} />
       <Route path="/record/work" element={<WorkPage />} />
       <Route path="/record/messages" element={<MessagesPage />} />
       <Route path="/record/messages/texts" element={<MessageTextsPage />} />

@@ -34,7 +34,7 @@ describe('what one sees of the sections', () => {
     expect(seen.Usage).toEqual(['Usage']);
     expect(seen.Metering).toBeUndefined();
     expect(seen['Compare tiers']).toEqual(['Compare tiers']);
-    expect(seen['Work in progress']).toEqual(['Work in progress']);
+    expect(seen.Record).toEqual(['Work in progress', 'What is kept']);
   });
 
   it('has nothing of selling for a tenant, whatever its rights', () => {

@@ -106,6 +106,7 @@ export const SECTIONS: SectionEntry[] = [
       { to: '/record', title: 'Who did what', right: 'manage members', whose: 'own' },
       { to: '/record/messages', title: 'Messages', right: 'manage members', whose: 'own' },
       { to: '/record/work', title: 'Work in progress', whose: 'own' },
+      { to: '/record/kept', title: 'What is kept', whose: 'own' },
     ],
   },
 ];

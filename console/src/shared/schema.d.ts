@@ -3459,6 +3459,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/retentions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Retentions
+         * @description How long the service keeps each kind of data.
+         */
+        get: operations["list_retentions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/services": {
         parameters: {
             query?: never;
@@ -9361,6 +9381,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[RetentionBody] */
+        Page_RetentionBody_: {
+            /** Items */
+            items: components["schemas"]["RetentionBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[SiteBody] */
         Page_SiteBody_: {
             /** Items */
@@ -10937,6 +10964,20 @@ export interface components {
             period: string;
             /** Resource */
             resource: string;
+        };
+        /**
+         * RetentionBody
+         * @description A kind of data; ``days`` is after how many it is forgotten, 0 at once and null never.
+         *
+         *     ``since`` says since when that runs, or why it is not forgotten.
+         */
+        RetentionBody: {
+            /** Days */
+            days: number | null;
+            /** Kind */
+            kind: string;
+            /** Since */
+            since: string;
         };
         /**
          * Right
@@ -19803,6 +19844,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeliveryOutcomeBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_retentions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_RetentionBody_"];
                 };
             };
             /** @description A refusal, as problem details */

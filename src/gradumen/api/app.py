@@ -6,7 +6,18 @@ from fastapi import APIRouter, FastAPI
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.routing import APIRoute
 
-from gradumen.api import audit_entries, clock, console, description, health, messages, metrics, problems, tasks
+from gradumen.api import (
+    audit_entries,
+    clock,
+    console,
+    description,
+    health,
+    messages,
+    metrics,
+    problems,
+    retentions,
+    tasks,
+)
 from gradumen.api.access import (
     invitations,
     members,
@@ -145,6 +156,7 @@ ROUTERS = (
     tasks,
     messages,
     audit_entries,
+    retentions,
     clock,
     metrics,
 )

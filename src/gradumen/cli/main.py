@@ -5,7 +5,7 @@ import os
 import sys
 from collections.abc import Callable, Sequence
 
-from gradumen.cli import audit_entries, backups, clock, messages, migrate, sealing, serve, tasks
+from gradumen.cli import audit_entries, backups, clock, messages, migrate, retentions, sealing, serve, tasks
 from gradumen.cli.access import (
     invitations,
     members,
@@ -108,6 +108,7 @@ NOUNS = (
     tasks,
     messages,
     audit_entries,
+    retentions,
     clock,
     serve,
     migrate,

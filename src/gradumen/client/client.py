@@ -58,6 +58,7 @@ from gradumen.client.quotas.site_quotas import SiteQuotas
 from gradumen.client.rating.composites import Composites
 from gradumen.client.rating.estimates import Estimates
 from gradumen.client.rating.what_ifs import WhatIfs
+from gradumen.client.retentions import Retentions
 from gradumen.client.spend.feed_balances import FeedBalances
 from gradumen.client.spend.spend import Spend
 from gradumen.client.spend.to_dos import ToDos
@@ -119,6 +120,7 @@ class Client:
         self.tax_rates = TaxRates(self.connection)
         self.tasks = Tasks(self.connection)
         self.messages = Messages(self.connection)
+        self.retentions = Retentions(self.connection)
         self.audit_entries = AuditEntries(self.connection)
         self._add_metering()
         self._add_access()

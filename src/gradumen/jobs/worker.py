@@ -38,6 +38,7 @@ from gradumen.usecases.metering.read_again import read_unknown_again
 from gradumen.usecases.quotas.hosts import schedule_looks
 from gradumen.usecases.rating import current_charges
 from gradumen.usecases.rating.what_ifs import forget_what_ifs
+from gradumen.usecases.retentions import forget_tasks
 from gradumen.usecases.subscriptions.endings import tell_endings
 from gradumen.usecases.subscriptions.moves_due import complete_moves
 from gradumen.usecases.waiting import look
@@ -143,6 +144,7 @@ class Worker:
         tasks.schedule_day(self.uow, at=now())
         idempotency.forget_keys(self.uow, at=now())
         forget_what_ifs(self.uow, at=now())
+        forget_tasks(self.uow, at=now())
         cost_uploads.clear(self.uow)
         self.watch_capacity()
         read_unknown_again(self.uow, at=now())

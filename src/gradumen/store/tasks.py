@@ -231,6 +231,14 @@ def drop_task(tx: Session, task: UUID) -> None:
     tx.execute(delete(TaskRow).where(TaskRow.id == task, TaskRow.state.not_in(UNDER_WAY)))
 
 
+def drop_done(tx: Session, kinds: Collection[str], before: datetime, limit: int) -> int:
+    """Forget so many tasks of some kinds at most that were done before a moment, with their steps; gives how many."""
+    row = TaskRow
+    over = row.state.in_((State.DONE, State.UNDONE)), row.not_before < before, row.finished_at < before
+    done = tx.execute(delete(row).where(row.kind.in_(kinds), *over).with_dialect_options(mysql_limit=limit))
+    return int(getattr(done, "rowcount", 0))
+
+
 def find_task(tx: Session, task: UUID, *, lock: bool = False) -> TaskRow | None:
     """A task by its id."""
     return tx.get(TaskRow, task, with_for_update=lock or None, populate_existing=True)

@@ -2,14 +2,14 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 from uuid import UUID
 
 from gradumen.core.errors import KeyUsedOtherwise
+from gradumen.core.retentions import IDEMPOTENCY_KEYS
 from gradumen.store.idempotency import IdempotencyKeyRow, drop_keys
 from gradumen.store.unit_of_work import Session, UnitOfWork, add_new, use_case
 
-KEPT = timedelta(days=7)
 FORGOTTEN = 5000
 """Keys that are forgotten in one transaction."""
 
@@ -61,7 +61,7 @@ def answer(uow: UnitOfWork, once: Once | None, act: Callable[[UnitOfWork], str])
 
 def forget_keys(uow: UnitOfWork, *, at: datetime) -> None:
     """Forget what is kept for longer than anybody repeats a call."""
-    while _forget(uow, before=at - KEPT) == FORGOTTEN:
+    while _forget(uow, before=at - IDEMPOTENCY_KEYS) == FORGOTTEN:
         pass
 
 

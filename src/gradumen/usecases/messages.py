@@ -9,6 +9,7 @@ from gradumen.core.errors import Conflict, NotFound, SealBroken
 from gradumen.core.messages import FORMS, KEPT_TRYING, LINK, Kind, Mail, State, Text, pause_after, render
 from gradumen.core.organisations.states import KEPT
 from gradumen.core.permissions import Right, Role, may
+from gradumen.core.retentions import MESSAGES
 from gradumen.store import messages as store
 from gradumen.store.access.members import members_of
 from gradumen.store.access.tables import MemberRow, UserRow
@@ -25,7 +26,6 @@ from gradumen.wire.messages import MailBody, MessageBody, NoticeBody, NoticesBod
 
 LEASE = timedelta(minutes=2)
 """How long a worker has a message before another may send it."""
-KEPT_FOR = timedelta(days=180)
 NOTICES = 30
 
 
@@ -295,7 +295,7 @@ def forget_messages(tx: Session, *, at: datetime) -> None:
     """Give up what was not sent for three days, and drop what was told half a year ago."""
     for row in store.waiting_since(tx, at - KEPT_TRYING, 1000):
         _fail(row, row.problem or "no mail server took it within three days")
-    store.drop_messages(tx, at - KEPT_FOR, 1000)
+    store.drop_messages(tx, at - MESSAGES, 1000)
 
 
 def _views(tx: Session, rows: list[MessageRow]) -> list[MessageBody]:

@@ -7,6 +7,7 @@ from fastapi import APIRouter, Request, Response, status
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import DEVICE, SESSION, CallerHere, Configured, Uow, address_of, cookie_name, session_secret
 from gradumen.core.permissions import RIGHTS, Right
+from gradumen.core.retentions import DEVICES
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.usecases import clock
 from gradumen.usecases.access import members, sessions
@@ -20,7 +21,7 @@ from gradumen.wire.access.sessions import (
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute)
-_DEVICE_SECONDS = int(sessions.DEVICE_KEPT.total_seconds())
+_DEVICE_SECONDS = int(DEVICES.total_seconds())
 
 
 @router.post("/session", tags=["sessions"])

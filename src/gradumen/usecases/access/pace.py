@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from gradumen.core.errors import SlowDown
+from gradumen.core.retentions import SIGN_IN_ATTEMPTS
 from gradumen.store.access.sessions import drop_attempts, lock_attempts, take_back_attempt
 from gradumen.store.unit_of_work import Session, use_case
 
@@ -33,7 +34,7 @@ def count_attempt(tx: Session, paces: Sequence[Pace], *, at: datetime) -> None:
     Raises:
         SlowDown: it comes too early for one of the paces; it is not counted.
     """
-    drop_attempts(tx, before=at - timedelta(days=1))
+    drop_attempts(tx, before=at - SIGN_IN_ATTEMPTS)
     # In one order, so that rivals wait for each other rather than fall into each other's arms.
     for pace in sorted(paces, key=lambda each: each.key):
         row = lock_attempts(tx, pace.key, at)

@@ -13,6 +13,7 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from gradumen.core.errors import NotFound, NotSignedIn, SecondFactorNeeded, SessionChanged
 from gradumen.core.organisations.states import KEPT, State
 from gradumen.core.permissions import Role, least
+from gradumen.core.retentions import DEVICES
 from gradumen.store.access import sessions
 from gradumen.store.access.members import find_user, memberships_of, roles_of
 from gradumen.store.access.tables import DeviceRow, MemberRow, SessionRow, UserRow
@@ -27,8 +28,6 @@ from gradumen.wire.access.sessions import OpenSessionBody
 HASHER = PasswordHasher(time_cost=2, memory_cost=19 * 1024, parallelism=1)
 """Argon2id with the parameters of RFC 9106's low-memory advice, as commonly recommended for web sign-in."""
 _DUMMY = HASHER.hash(secrets.token_hex(16))
-DEVICE_KEPT = timedelta(days=180)
-"""How long a device stays known after its last sign-in."""
 _DEVICE_LENGTH = 43
 _SHARED = "sign-in from "
 WRONG = "the e-mail address or the password is wrong"
@@ -110,7 +109,7 @@ def _paces(
     """
     device = digest(place.device)
     row = tx.get(DeviceRow, (device, user)) if user and place.device else None
-    if row is not None and row.used_at > at - DEVICE_KEPT:
+    if row is not None and row.used_at > at - DEVICES:
         return [Pace(f"device {device}", free, longest)]
     account, network = email.strip().lower()[:90], network_of(place.address)
     return [
@@ -151,7 +150,7 @@ def _start(
     for pace in paces:
         if pace.subject.startswith(_SHARED):
             take_back(tx, pace)
-    sessions.drop_old(tx, sessions_over=at, devices_unused=at - DEVICE_KEPT)
+    sessions.drop_old(tx, sessions_over=at, devices_unused=at - DEVICES)
     signed = SignedIn(
         secrets.token_urlsafe(32),
         secrets.token_urlsafe(24),

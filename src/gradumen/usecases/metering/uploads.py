@@ -8,6 +8,7 @@ from uuid import UUID, uuid4
 from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
 from gradumen.core.metering.uploads import PIECE, UploadState, piece_size, pieces_of
 from gradumen.core.permissions import Right
+from gradumen.core.retentions import UPLOADS_BEGUN, UPLOADS_WAITING
 from gradumen.store import tasks
 from gradumen.store.access.members import emails_of
 from gradumen.store.metering import cost_exports as exports
@@ -28,9 +29,9 @@ from gradumen.wire.metering.uploads import UploadBegin, UploadBody
 SHOWN, MOST = 50, 300
 """Files on their way to a feed, or refused, that are listed, and that there may be."""
 UNDER_WAY = (UploadState.SENDING, UploadState.READING, UploadState.WAITING, UploadState.REFUSED)
-SENT_ON, KEPT_DAYS = (UploadState.SENDING,), timedelta(days=7)
+SENT_ON, KEPT_DAYS = (UploadState.SENDING,), UPLOADS_BEGUN
 """How long what was sent of a file waits for the rest."""
-DECIDED, DECIDED_DAYS = (UploadState.WAITING, UploadState.REFUSED), timedelta(days=60)
+DECIDED, DECIDED_DAYS = (UploadState.WAITING, UploadState.REFUSED), UPLOADS_WAITING
 """How long a file waits for others of its export, or for a person."""
 LEFT_OVER = timedelta(days=1)
 """How long what was read of a file that was fetched waits to be taken."""

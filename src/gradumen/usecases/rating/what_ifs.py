@@ -1,7 +1,7 @@
 """What-ifs: a period priced again with other rate cards, as a task whose outcome is kept. Nothing else is changed."""
 
 from collections.abc import Collection, Mapping, Sequence
-from datetime import datetime, timedelta
+from datetime import datetime
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
@@ -11,6 +11,7 @@ from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.exact import add
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
+from gradumen.core.retentions import WHAT_IFS
 from gradumen.core.tasks import Lease, State
 from gradumen.store import tasks
 from gradumen.store.access.members import emails_of
@@ -35,7 +36,6 @@ from gradumen.usecases.tasks import WHAT_IF, require_lease
 from gradumen.wire.catalogue.forms.rate_cards import WrittenCard, rate_card_form, read_rate_card
 from gradumen.wire.rating.what_ifs import WhatIfAmountBody, WhatIfBody, WhatIfCardBody, WhatIfGapBody, WhatIfSumBody
 
-KEPT = timedelta(days=90)
 FORGOTTEN = 20
 """What-ifs that are forgotten in one transaction; one may have many thousand amounts."""
 MOST = 5
@@ -145,7 +145,7 @@ def forget_what_ifs(uow: UnitOfWork, *, at: datetime) -> None:
 
 @use_case
 def _forget(tx: Session, *, at: datetime) -> int:
-    return store.forget_what_ifs(tx, business_now(tx, at) - KEPT, FORGOTTEN)
+    return store.forget_what_ifs(tx, business_now(tx, at) - WHAT_IFS, FORGOTTEN)
 
 
 @use_case

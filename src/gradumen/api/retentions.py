@@ -1,0 +1,17 @@
+"""Route of how long data is kept."""
+
+from fastapi import APIRouter
+
+from gradumen.api.bodies import StrictRoute
+from gradumen.api.calls import CallerHere, Uow
+from gradumen.usecases import retentions
+from gradumen.wire.retentions import RetentionBody
+from gradumen.wire.values import Page
+
+router = APIRouter(route_class=StrictRoute, tags=["record"])
+
+
+@router.get("/retentions")
+def list_retentions(uow: Uow, caller: CallerHere) -> Page[RetentionBody]:
+    """How long the service keeps each kind of data."""
+    return Page(items=retentions.list_retentions(uow, caller))
