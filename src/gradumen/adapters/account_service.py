@@ -7,10 +7,10 @@ from urllib.parse import quote
 import httpx
 
 from gradumen.adapters.cloud_accounts import Account
-from gradumen.adapters.door import Door, call, json_object
+from gradumen.adapters.door import Door, Patience, call, json_object
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
-from gradumen.core.quotas.hosts import Stock, stock, told_figure
+from gradumen.core.quotas.hosts import LOOK_SECONDS, Stock, stock, told_figure, told_once
 from gradumen.core.quotas.measures import AccountLimits, Measure
 
 NEEDED = ("read", "write")
@@ -77,13 +77,16 @@ class AccountService:
             return None
         found: list[Stock] = []
         after: str | None = ""
+        patience = Patience(LOOK_SECONDS, "its hosts")
         for _ in range(MOST_PAGES):
+            patience.check()
             told = _read(call(self._client, "GET", "hosts", params={"after": after}), parse_float=Decimal)
             for host in _list(told, "hosts"):
                 found += _stocks(host)
             after = told.get("next")
             if not after:
                 return found
+            told_once(found)
         raise Conflict(f"it told {MOST_PAGES} pages of hosts, and none was the last")
 
     def admit(self, id: str, email: str) -> bool:

@@ -237,6 +237,22 @@ def call(client: Outside, method: str, path: str, *, largest: int = LARGEST, **o
     return httpx.Response(answer.status_code, headers=_plain(answer.headers), content=bytes(body))
 
 
+class Patience:
+    """How long many calls may take together: what tells ever more, ever so slowly, keeps nothing else waiting."""
+
+    def __init__(self, seconds: float, what: str) -> None:
+        self._ends, self._told = time.monotonic() + seconds, f"{what} were not told within {seconds / 60:g} minutes"
+
+    def check(self) -> None:
+        """Go on.
+
+        Raises:
+            Unavailable: the time is over.
+        """
+        if time.monotonic() > self._ends:
+            raise Unavailable(self._told)
+
+
 def json_object(answer: httpx.Response, **options: Any) -> dict[str, Any] | None:
     """The JSON object of an answer, read with options of `json.loads`; None where it is something else."""
     try:

@@ -10,11 +10,11 @@ from urllib.parse import quote
 
 import httpx
 
-from gradumen.adapters.door import Door, Outside, call, json_object
+from gradumen.adapters.door import Door, Outside, Patience, call, json_object
 from gradumen.adapters.openstack_tokens import ROLE, service_of
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import EXACT
-from gradumen.core.quotas.hosts import MOST_HOSTS, Stock, stock, told_figure
+from gradumen.core.quotas.hosts import LOOK_SECONDS, MOST_HOSTS, Stock, stock, told_figure
 from gradumen.core.quotas.measures import Measure
 
 CLASSES = {
@@ -41,13 +41,15 @@ def hosts_of(door: Door, identity: Outside, secret: str) -> list[Stock]:
             raise Conflict("its placement service answered without resource providers; look at its address")
         if len(found) > MOST_HOSTS:
             raise Conflict(f"it has {len(found):,} hosts, and {MOST_HOSTS:,} are looked at")
-        return [stock for each in found for stock in _of_one(placement, each)]
+        patience = Patience(LOOK_SECONDS, "its hosts")
+        return [stock for each in found for stock in _of_one(placement, each, patience)]
     finally:
         placement.close()
 
 
-def _of_one(placement: Outside, provider: Any) -> list[Stock]:
+def _of_one(placement: Outside, provider: Any, patience: Patience) -> list[Stock]:
     """What one has; nothing where it went meanwhile."""
+    patience.check()
     if not isinstance(provider, dict) or not isinstance(provider.get("uuid"), str):
         raise Conflict("its placement service told of a resource provider without its uuid")
     at = f"resource_providers/{quote(provider['uuid'], safe='')}"

@@ -10,10 +10,10 @@ from gradumen.usecases.quotas.hosts import cloud_to_look_at, note_problem, take_
 
 def look(held: Held, door: Door) -> None:
     """Look at a cloud's hosts. What goes wrong outside is told on them, and looked at again later."""
-    cloud = cloud_to_look_at(held.uow, lease=held.lease)
-    if cloud is None:
-        return
     try:
+        cloud = cloud_to_look_at(held.uow, lease=held.lease)
+        if cloud is None:
+            return
         stocks = asked(door, cloud.name, cloud.reaching, lambda reached: reached.hosts())
         if stocks is not None:
             told_once(stocks)

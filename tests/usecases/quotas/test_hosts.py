@@ -147,6 +147,21 @@ def test_what_cannot_be_is_refused_whole_and_said(
     assert (again.problem, again.failing_since, again.items[0].used) == (None, None, 1)
 
 
+def test_a_cloud_that_never_comes_to_its_end_keeps_nobody_waiting(
+    world: World, fell: UUID, racks: Racks, look: Callable[[], None], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    look()
+    monkeypatch.setattr("gradumen.adapters.account_service.LOOK_SECONDS", 0)
+    look()
+    found = world.mara.hosts.list(fell)
+    assert found.problem == "North Fell: its hosts were not told within 0 minutes" and len(found.items) == 2
+    assert found.next_at is not None and found.next_at - datetime.now(UTC) < timedelta(minutes=11)
+    monkeypatch.setattr("gradumen.adapters.account_service.LOOK_SECONDS", 60)
+    monkeypatch.setattr("gradumen.core.quotas.hosts.MOST_STOCKS", 1)
+    look()
+    assert "it told of 2 resources of hosts, and 1 are looked at" in (world.mara.hosts.list(fell).problem or "")
+
+
 def test_that_they_are_told_no_more_is_to_do_after_some_hours(
     world: World, fell: UUID, racks: Racks, look: Callable[[], None], service: Service
 ) -> None:

@@ -8,7 +8,9 @@ from gradumen.core.errors import Conflict
 from gradumen.core.exact import AMOUNT_PLACES, EXACT, NUMBER, add, figure, round_half_up
 from gradumen.core.quotas.measures import Measure
 
-MOST_HOSTS = 10_000
+MOST_HOSTS, MOST_STOCKS = 10_000, 100_000
+LOOK_SECONDS = 600.0
+"""So long a cloud may take to tell of all of them."""
 MOST_FIGURE = Decimal(10) ** 18
 MOST_FACTOR = Decimal(100_000)
 LONGEST_HOST, LONGEST_RESOURCE = 190, 60
@@ -107,6 +109,8 @@ def told_once(stocks: list[Stock]) -> list[Stock]:
     Raises:
         Conflict: one is told twice, or there are too many.
     """
+    if len(stocks) > MOST_STOCKS:
+        raise Conflict(f"it told of {len(stocks):,} resources of hosts, and {MOST_STOCKS:,} are looked at")
     seen: set[tuple[str, str]] = set()
     for each in stocks:
         if (each.host, each.resource) in seen:
