@@ -82,6 +82,23 @@ def test_charges_follow_the_shares_and_their_days(world: World, service: Service
     assert differing_pairs(service.uow) == {} and unbalanced(service.uow) == {}
 
 
+def test_what_is_divided_is_counted_whole_however_much_it_is(costs: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Looked at in parts: down to days, of which each is more than is looked at at once."""
+    send(costs, *(row(str(day), day, "acc-9") for day in (1, 2, 3, 24)))
+    costs.send(
+        *(
+            reading(f"{resource}-{day}", owner=None, account="acc-9", resource=resource,
+                    start=f"2026-09-{day}T00:00:00Z", end=f"2026-09-{day}T01:00:00Z")
+            for resource in ("one", "two", "three") for day in ("02", "03", "17", "24")
+        )
+    )  # fmt: skip
+    divide(costs, {QUILLSTONE: "1", BOOKING: "1"})
+    monkeypatch.setattr("gradumen.usecases.metering.divided_usage.LOOKED_AT", 1)
+    found = {item.feed: item for item in costs.mara.feed_balances.get("tarnwick", "2026-09", wait=60).items}
+    assert [each.divided for each in found["tarnwick/north-fell"].meters] == [12]
+    assert found[FEED].costs[0].divided == 30
+
+
 def test_costs_are_divided_to_the_last_place_credits_too(costs: World, service: Service) -> None:
     send(costs, row("10", account="acc-9"), row("-0.01", 4, "acc-9", ChargeCategory="Credit"))
     divide(costs, {QUILLSTONE: "1", BOOKING: "1", HARBOUR: "1"})

@@ -95,6 +95,29 @@ def test_a_pass_removes_only_the_marks_that_it_read(
     assert ([each.quantity for each in answer.items], answer.waiting) == ([107], False)
 
 
+def test_a_day_that_was_marked_again_and_again_is_made_once(
+    world: World, service: Service, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """As hour after hour of many machines comes in; days that are not among the oldest wait for the next pass."""
+    monkeypatch.setattr("gradumen.jobs.worker.work_off", lambda uow: 0)
+    monkeypatch.setattr("gradumen.usecases.metering.stale_usage.BATCH", 2)
+    for hour in range(5):
+        sent = [
+            egress(f"{machine}-{hour}", 1, resource=f"vm-{machine}", start=f"2026-09-10T0{hour}:00:00Z",
+                   end=f"2026-09-10T0{hour + 1}:00:00Z")
+            for machine in range(3)
+        ]  # fmt: skip
+        assert world.mara.readings.send(FEED, sent).accepted == 3
+    assert refresh_batch(service.uow, at=now()) == 10
+    assert refresh_batch(service.uow, at=now()) == 5
+    assert refresh_batch(service.uow, at=now()) == 0
+    with Session(service.uow.engine) as session:
+        assert {row.name: row.passes for row in session.scalars(select(ResourceRow))} == dict.fromkeys(
+            ("vm-0", "vm-1", "vm-2"), 1
+        )
+    assert total(world) == 15
+
+
 def test_one_late_reading_touches_one_resource_and_its_days(world: World, service: Service) -> None:
     world.send(*[egress(f"{n}", n, resource=f"vm-{n}") for n in range(1, 6)])
 

@@ -5,7 +5,7 @@ from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Select, delete, func, insert, literal, select, update
+from sqlalchemy import Select, delete, func, insert, literal, select, text, update
 from sqlalchemy.orm import Session
 
 from gradumen.core.metering.ownership import NOBODY
@@ -29,6 +29,18 @@ _INSERT = (
     "INSERT INTO usage_days (project_number, meter_id, day, resource_id, attribute_set_id, hours, slots, total, "
     "readings) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)"
 )
+_NEXT = """
+SELECT m.id, m.resource_id, m.meter_id, m.day, m.quiet
+FROM (SELECT id, resource_id, meter_id, day, quiet FROM stale_usage ORDER BY id LIMIT :ahead) m
+JOIN (
+    SELECT DISTINCT resource_id, meter_id, day
+    FROM (SELECT resource_id, meter_id, day FROM stale_usage ORDER BY id LIMIT :most) o
+) oldest USING (resource_id, meter_id, day)
+"""
+LOOKED_AHEAD = 100_000
+"""Marks among which others of the same resource, meter and day are looked for."""
+DROPPED = 10_000
+"""Marks that are dropped by one statement."""
 Mark = tuple[int, int, date]
 """Resource, meter and UTC day."""
 
@@ -70,15 +82,12 @@ def _mark_all(tx: Session, places: Select[int, int, Any], at: datetime) -> int:
 
 
 def next_marks(tx: Session, most: int) -> dict[int, tuple[Mark, bool]]:
-    """The oldest marks, by number, with whether they are quiet."""
-    rows = tx.execute(
-        select(
-            StaleUsageRow.id, StaleUsageRow.resource_id, StaleUsageRow.meter_id, StaleUsageRow.day, StaleUsageRow.quiet
-        )
-        .order_by(StaleUsageRow.id)
-        .limit(most)
-    )
-    return {number: ((resource, meter, day), quiet) for number, resource, meter, day, quiet in rows}
+    """The oldest marks, by number, with whether they are quiet; and all others of the same, as far as is looked ahead.
+
+    Readings come in the order of time, so each hour marks every resource's day once more: making it once is enough.
+    """
+    rows = tx.execute(text(_NEXT), {"most": most, "ahead": LOOKED_AHEAD})
+    return {number: ((resource, meter, day), bool(quiet)) for number, resource, meter, day, quiet in rows}
 
 
 def count_marks(tx: Session) -> int:
@@ -164,9 +173,12 @@ def put_in(tx: Session, rows: Sequence[tuple[Any, ...]]) -> None:
 
 def drop_marks(tx: Session, numbers: Collection[int]) -> None:
     """Exactly these marks are done with."""
-    tx.execute(
-        delete(StaleUsageRow).where(StaleUsageRow.id.in_(numbers)), execution_options={"synchronize_session": False}
-    )
+    some = sorted(numbers)
+    for first in range(0, len(some), DROPPED):
+        tx.execute(
+            delete(StaleUsageRow).where(StaleUsageRow.id.in_(some[first : first + DROPPED])),
+            execution_options={"synchronize_session": False},
+        )
 
 
 def organisations_by_number(tx: Session, projects: Collection[int]) -> dict[int, UUID]:

@@ -304,9 +304,11 @@ def _add_costs(
     return len(costs) > LOOKED_AT
 
 
-def costs_and_owners(tx: Session, feeds: Sequence[int], first: date, end: date) -> tuple[list[CostGroup], Owners]:
+def costs_and_owners(
+    tx: Session, feeds: Sequence[int], first: date, end: date, most: int = LOOKED_AT + 1
+) -> tuple[list[CostGroup], Owners]:
     """The imported costs of feeds, of days from one up to another, and what looks up whose they are."""
-    costs = cost_groups(tx, feeds, first, end, LOOKED_AT + 1)
+    costs = cost_groups(tx, feeds, first, end, most)
     owners = Owners(tx, {each.resource for each in costs}, midnight(first), midnight(end), all_meters=True)
     owners.know({each.origin for each in costs}, {each.attributes for each in costs})
     return costs, owners

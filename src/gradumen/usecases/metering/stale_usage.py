@@ -28,7 +28,7 @@ from gradumen.usecases.scope import Caller, business_now
 from gradumen.wire.metering.usage import AsOf
 
 BATCH = 2000
-"""Marks worked off in one transaction."""
+"""Marks worked off in one transaction, with all others of the same."""
 DAY = timedelta(days=1)
 
 
