@@ -1,5 +1,6 @@
 """Kinds on the command line: what is unknown, rules that are looked at and set, and one reading that is tried."""
 
+import shlex
 from pathlib import Path
 
 from tests.cli.test_cli import Terminal, profiles, terminal
@@ -50,3 +51,21 @@ def test_what_is_unknown_is_listed_read_by_a_rule_and_tried(terminal: Terminal, 
     assert "compute/vcpu -> network/egress, 4 bytes" in told and "network/egress, in byte" in told
     rules.write_text("- {name: Out, starts-on: 2026-09-01, conditions: {unit: cores}}\n")
     assert "rule 1, meter: field required" in terminal("kind-rules", "apply", str(rules), exit=1)
+
+
+def test_what_it_looks_like_is_confirmed_by_the_command_that_is_told(terminal: Terminal, world: World) -> None:
+    sent = (
+        reading("a", meter="guest cores", unit="cores", attributes={"flavour": "large", "Zone": "x"}),
+        reading("b", meter="coffee", unit="cups", attributes={}),
+    )
+    assert world.mara.readings.send("tarnwick/north-fell", sent).accepted == 2
+    lines = terminal("kind-rules", "unknown", "2026-09").splitlines()
+    [told] = [line for line in lines if "it looks like" in line]
+    assert told.strip().startswith("it looks like compute/vcpu; to have it so: gradumen kind-rules add 'guest cores'")
+    command = shlex.split(told.partition("to have it so: gradumen ")[2])
+    assert "unknown -> compute/vcpu with size large, 24 vCPU-hours" in terminal(*command, "--check")
+    terminal(*command)
+    for task in world.mara.tasks.list("tarnwick"):
+        world.mara.tasks.follow(task.id, seconds=60)
+    assert "guest" not in terminal("kind-rules", "unknown", "2026-09")
+    assert "24 vCPU-hours" in " ".join(terminal("usage", "show", "--period", "2026-09", "--wait", "60").split())

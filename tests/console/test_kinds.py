@@ -59,3 +59,20 @@ def test_what_is_of_unknown_kind_is_said_to_be_a_meter_with_exactly_what_was_sho
     dialog.get_by_role("button", name="Take it away").click()
     expect(dialog).to_be_hidden()
     expect(unknown).to_contain_text("data-out")
+
+
+def test_what_it_looks_like_is_confirmed_in_one_step(tab: Tab, world: World) -> None:
+    sent = reading("a", meter="guest.cores", unit="cores", attributes={"flavour": "large"}, owner="quillstone/archive",
+                   start="2026-10-02T05:00:00Z", end="2026-10-02T06:00:00Z")  # fmt: skip
+    assert world.mara.readings.send("tarnwick/north-fell", [sent]).accepted == 1
+    page = tab.page
+    tab.sign_in("mara")
+    tab.go("/kinds?period=2026-10", "Kinds of usage, October 2026")
+    expect(page.get_by_role("table", name="Of unknown kind")).to_contain_text("It looks like compute/vcpu")
+    tab.accessible(dark=True)
+    page.get_by_role("button", name="Say what it is").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog.get_by_label("Read as")).to_have_value("vCPU")
+    expect(dialog.get_by_role("alert")).to_contain_text("from unknown to compute/vcpu with size large. 4 vCPU-hours.")
+    dialog.get_by_role("button", name="Set the rule").click()
+    expect(page.get_by_text("Everything that came in for October 2026 is of a known kind")).to_be_visible()

@@ -18,6 +18,7 @@ import {
   type KindRules,
   kindWords,
   sentWith,
+  takenLines,
   type UnknownKind,
   unknownKindsOptions,
   useSetKindRules,
@@ -80,9 +81,9 @@ export default function KindsPage() {
 /** What the dialog begins with: for the whole month, as far as it is known what the rule is about. */
 const written = (period: string, item?: UnknownKind): KindValues => ({
   name: item?.sent_meter ?? '',
-  meter: '',
-  attributes: '',
-  read_as: '',
+  meter: item?.guess?.meter ?? '',
+  attributes: takenLines(item?.guess?.attributes ?? {}),
+  read_as: item?.guess?.unit ?? '',
   times: '',
   starts_on: `${period}-01`,
   sent: item?.sent_meter ?? '',
@@ -123,7 +124,20 @@ function UnknownTable(props: { items: UnknownKind[]; onSay: ((item: UnknownKind)
           whole: true,
           cell: (row) => daysName(row.first_day, row.last_day),
         },
-        { key: 'why', title: 'Why', cell: (row) => row.why },
+        {
+          key: 'why',
+          title: 'Why',
+          cell: (row) => (
+            <>
+              {row.why}
+              {row.guess && (
+                <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>
+                  It looks like {row.guess.meter}
+                </Box>
+              )}
+            </>
+          ),
+        },
         {
           key: 'act',
           title: '',

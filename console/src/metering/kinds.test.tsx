@@ -10,6 +10,7 @@ import {
   kindMoveWords,
   kindWords,
   sentWith,
+  takenLines,
   triedWords,
   valueOf,
   whereOf,
@@ -34,6 +35,12 @@ const VALUES: KindValues = {
   resource: '',
   where: 'gpu_count >= 1\nclass = fast, faster\nzone = north-1',
 };
+
+it('writes what is taken so that it is read again', () => {
+  const taken = { size: 'flavour', region: 'availability zone' };
+  expect(attributesOf(takenLines(taken))).toEqual({ attributes: {}, taken });
+  expect(takenLines({})).toBe('');
+});
 
 it('reads lines, and says which cannot be', () => {
   expect(attributesOf('size = large\n\n model from the card ')).toEqual({

@@ -98,6 +98,12 @@ export function attributesOf(text: string): Pick<KindRule, 'attributes' | 'taken
   return { attributes, taken };
 }
 
+/** The lines of attributes that are taken from others. */
+export const takenLines = (taken: Record<string, string>): string =>
+  Object.entries(taken)
+    .map(([name, source]) => `${name} from ${source}`)
+    .join('\n');
+
 /** Conditions on what is sent with something, a line each: `class = fast, faster` or `gpu_count >= 1`. */
 export function whereOf(text: string): Record<string, unknown> | null {
   const found: Record<string, unknown> = {};

@@ -6854,6 +6854,22 @@ export interface components {
             type: string;
         };
         /**
+         * KindGuessBody
+         * @description What something looks like by its words: a meter, the unit that it would be read in where that is another one.
+         *
+         *     ``attributes`` are those of the meter's service, each by the name that it was sent under.
+         */
+        KindGuessBody: {
+            /** Attributes */
+            attributes: {
+                [key: string]: string;
+            };
+            /** Meter */
+            meter: string;
+            /** Unit */
+            unit: string | null;
+        };
+        /**
          * KindMoveBody
          * @description What would be of another kind: of ``before``, a meter or null for unknown, of ``after`` by ``rule``.
          *
@@ -12262,6 +12278,8 @@ export interface components {
         /**
          * UnknownKindBody
          * @description Readings of which nothing says what they are, sent by a feed as one meter and unit, and why nothing does.
+         *
+         *     ``guess`` is what they look like, for somebody to confirm; null where they look like nothing that is published.
          */
         UnknownKindBody: {
             /** Attributes */
@@ -12279,6 +12297,7 @@ export interface components {
              * Format: date
              */
             first_day: string;
+            guess: components["schemas"]["KindGuessBody"] | null;
             /**
              * Last Day
              * Format: date

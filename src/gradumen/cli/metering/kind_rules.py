@@ -1,6 +1,7 @@
 """gradumen kind-rules."""
 
 import argparse
+import shlex
 from collections.abc import Sequence
 from datetime import UTC, date, datetime
 from decimal import Decimal
@@ -17,6 +18,7 @@ from gradumen.core.units import counted
 from gradumen.wire.metering.condition_forms import condition_words
 from gradumen.wire.metering.kind_forms import kind_words
 from gradumen.wire.metering.kind_rules import (
+    KindGuessBody,
     KindMoveBody,
     KindPreviewBody,
     KindRuleForm,
@@ -106,6 +108,8 @@ def run_unknown(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     )
     for each in found.items:
         out.say(f"{each.sent_meter} in {each.sent_unit}: {each.why}; sent with {_attributes(each) or 'nothing else'}")
+        if each.guess is not None:
+            out.say(f"  it looks like {_guessed(each, each.guess)}")
     if not found.items:
         out.say("all that came in is of a known kind")
     if found.more:
@@ -117,6 +121,16 @@ def run_unknown(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 
 def _attributes(each: UnknownKindBody) -> str:
     return "; ".join(f"{name} {', '.join(said)}" for name, said in each.attributes.items())
+
+
+def _guessed(each: UnknownKindBody, guess: KindGuessBody) -> str:
+    """What something looks like, with what confirms that."""
+    words = ["gradumen", "kind-rules", "add", each.sent_meter, guess.meter]
+    words += ["--as", guess.unit] if guess.unit else []
+    for name, source in guess.attributes.items():
+        words += ["--take", f"{name}={source}"]
+    words += ["--feed", each.feed.partition("/")[2], "--meter", each.sent_meter, "--unit", each.sent_unit]
+    return f"{guess.meter}; to have it so: {shlex.join([*words, '--from', f'{each.first_day}'])}"
 
 
 def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:

@@ -7,7 +7,8 @@ from decimal import Decimal
 from uuid import UUID
 
 from gradumen.core.exact import add
-from gradumen.core.metering.kinds import Kinds, Sent
+from gradumen.core.metering.kind_guesses import guess_kind
+from gradumen.core.metering.kinds import Catalogue, KindRule, Kinds, Sent
 from gradumen.core.periods import Period, midnight
 from gradumen.core.permissions import Right
 from gradumen.store.metering import kind_rules as store
@@ -20,7 +21,7 @@ from gradumen.usecases.metering.kind_rules import LOOKED_AT
 from gradumen.usecases.metering.kinds import catalogue_of, rules_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.usecases.tasks import KINDS
-from gradumen.wire.metering.kind_rules import UnknownKindBody, UnknownKindsBody
+from gradumen.wire.metering.kind_rules import KindGuessBody, UnknownKindBody, UnknownKindsBody
 
 EXAMPLES, VALUES, NAMES = 5, 5, 20
 """How many resources, values of an attribute, and attributes are told."""
@@ -37,9 +38,13 @@ class Gathered:
     quantities: list[Decimal] = field(default_factory=list)
     days: set[date] = field(default_factory=set)
     attributes: dict[str, set[str]] = field(default_factory=lambda: defaultdict(set))
+    sent: Sent | None = None
+    """One of them, of which no rule says what it is."""
 
-    def take(self, group: Group, sent: Sent) -> None:
+    def take(self, group: Group, sent: Sent, rule: KindRule | None) -> None:
         """Add a group."""
+        if rule is None and self.sent is None:
+            self.sent = sent
         self.readings += group.readings
         self.names.add(group.name)
         self.quantities.append(group.quantity)
@@ -63,6 +68,7 @@ def list_unknown_kinds(tx: Session, caller: Caller, *, organisation: str, period
     month = Period.parse(period)
     feeds = {each.id: each for each in feeds_of(tx, seller.id)}
     gathered, more = _gathered(tx, seller.id, list(feeds), month)
+    known = catalogue_of(load_published(tx))
     items = [
         UnknownKindBody(
             feed=f"{seller.slug}/{feeds[feed].slug}",
@@ -77,6 +83,7 @@ def list_unknown_kinds(tx: Session, caller: Caller, *, organisation: str, period
             quantity=add(there.quantities),
             first_day=min(there.days),
             last_day=max(there.days),
+            guess=_guess(there, known),
         )
         for (feed, meter, unit, why), there in gathered.items()
     ]
@@ -87,6 +94,12 @@ def list_unknown_kinds(tx: Session, caller: Caller, *, organisation: str, period
         more=more,
         waiting=find_under_way(tx, KINDS, seller.id, seller.name) is not None,
     )
+
+
+def _guess(there: Gathered, known: Catalogue) -> KindGuessBody | None:
+    """What it looks like."""
+    guess = guess_kind(there.sent, there.attributes, known) if there.sent else None
+    return KindGuessBody(meter=guess.meter, unit=guess.unit, attributes=dict(guess.taken)) if guess else None
 
 
 def _gathered(
@@ -103,8 +116,8 @@ def _gathered(
         for group in groups[:left]:
             sent = looked.sent(group)
             # A kind is found of what is only not read anew yet, and of what is too fine or too large for it.
-            why = found_for(kinds, looked, group).reason or NOT_YET
-            found[group.feed, sent.meter, sent.unit, why].take(group, sent)
+            told = found_for(kinds, looked, group)
+            found[group.feed, sent.meter, sent.unit, told.reason or NOT_YET].take(group, sent, told.rule)
         left -= len(groups)
         if left < 0:
             break

@@ -124,8 +124,22 @@ class ReadingTrialBody(Body):
     owner_rule: str | None
 
 
+class KindGuessBody(Body):
+    """What something looks like by its words: a meter, the unit that it would be read in where that is another one.
+
+    ``attributes`` are those of the meter's service, each by the name that it was sent under.
+    """
+
+    meter: str
+    unit: str | None
+    attributes: dict[str, str]
+
+
 class UnknownKindBody(Body):
-    """Readings of which nothing says what they are, sent by a feed as one meter and unit, and why nothing does."""
+    """Readings of which nothing says what they are, sent by a feed as one meter and unit, and why nothing does.
+
+    ``guess`` is what they look like, for somebody to confirm; null where they look like nothing that is published.
+    """
 
     feed: str
     feed_name: str
@@ -139,6 +153,7 @@ class UnknownKindBody(Body):
     quantity: DecimalText
     first_day: date
     last_day: date
+    guess: KindGuessBody | None = None
 
 
 class UnknownKindsBody(Body):
