@@ -424,3 +424,23 @@ def test_a_task_that_was_stopped_in_the_middle_goes_on_where_it_was(
     assert used(world) == {("compute/vcpu",): 40 * HOUR} and unknown(world) == {}
     kept = service.uow.run(lambda tx: tx.scalar(text("SELECT SUM(accepted) FROM deliveries WHERE is_read_again = 1")))
     assert kept == 10 and len(calls) == 5
+
+
+def test_what_it_looks_like_is_a_meter_of_the_seller_or_above(world: World) -> None:
+    mara, edda = world.mara, world.user("edda")
+    own = SERVICES.split("---")[0].replace("service: compute", "service: ox-compute")
+    edda.catalogue.publish("oxbow", files(own))
+    edda.feeds.create("oxbow", slug="barn", name="Barn")
+    assert mara.readings.send(FEED, [sent("a", 3, meter="guest.cores", attributes={"flavour": "small"})]).accepted == 1
+    assert (
+        edda.readings.send("oxbow/barn", [sent("b", 3, meter="guest.cores", owner="saltmarsh/booking")]).accepted == 1
+    )
+    [found] = mara.kind_rules.unknown("tarnwick", PERIOD).items
+    assert found.guess is not None and found.guess.meter == "compute/vcpu", "oxbow's is none of its business"
+    assert (found.guess.unit, found.guess.attributes) == ("vCPU", {"size": "flavour"})
+    [found] = edda.kind_rules.unknown("oxbow", PERIOD).items
+    assert found.guess is None, "it may be its own, or its seller's"
+    confirmed = rule("Guessed", "compute/vcpu", meter="guest.cores", unit="vCPU", taken={"size": "flavour"})
+    put(world, confirmed)
+    assert mara.kind_rules.unknown("tarnwick", PERIOD).items == []
+    assert used(world)[("compute/vcpu",)] == 4 * HOUR

@@ -1,6 +1,7 @@
 """What came in of which nothing says what it is: no meter that is published, and no rule that can read it."""
 
 from collections import defaultdict
+from collections.abc import Collection
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from decimal import Decimal
@@ -15,7 +16,7 @@ from gradumen.store.metering import kind_rules as store
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.tasks import find_under_way
 from gradumen.store.unit_of_work import Session, at_one_moment, use_case
-from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.kind_groups import Group, GroupsLookedAt, found_for, segments_of
 from gradumen.usecases.metering.kind_rules import LOOKED_AT
 from gradumen.usecases.metering.kinds import catalogue_of, rules_of
@@ -68,7 +69,7 @@ def list_unknown_kinds(tx: Session, caller: Caller, *, organisation: str, period
     month = Period.parse(period)
     feeds = {each.id: each for each in feeds_of(tx, seller.id)}
     gathered, more = _gathered(tx, seller.id, list(feeds), month)
-    known = catalogue_of(load_published(tx))
+    known = _known(load_published(tx), scope.tree.chain(seller.id))
     items = [
         UnknownKindBody(
             feed=f"{seller.slug}/{feeds[feed].slug}",
@@ -94,6 +95,16 @@ def list_unknown_kinds(tx: Session, caller: Caller, *, organisation: str, period
         more=more,
         waiting=find_under_way(tx, KINDS, seller.id, seller.name) is not None,
     )
+
+
+def _known(published: Published, sellers: Collection[UUID]) -> Catalogue:
+    """The meters of some sellers: those that a rule may name."""
+    services = {
+        slug for kind, slug in published.owners if kind == "service" and published.owners[kind, slug] in sellers
+    }
+    known = catalogue_of(published)
+    meters = {slug: each for slug, each in known.meters.items() if slug.partition("/")[0] in services}
+    return Catalogue(meters, known.attributes)
 
 
 def _guess(there: Gathered, known: Catalogue) -> KindGuessBody | None:
