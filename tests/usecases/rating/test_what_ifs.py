@@ -152,10 +152,10 @@ def test_a_worker_that_fails_in_the_middle_leaves_what_another_makes_whole(
 
 def test_what_is_old_is_forgotten_and_what_is_new_or_under_way_stays(world: World, service: Service) -> None:
     old = price(world)
-    world.mara.clock.set(old.asked_at + what_ifs.KEPT - timedelta(days=1))
+    world.mara.clock.set(old.asked_at + what_ifs.WHAT_IFS - timedelta(days=1))
     what_ifs.forget_what_ifs(service.uow, at=datetime.now(UTC))
     assert world.mara.what_ifs.get(old.id) == old
-    world.mara.clock.set(old.asked_at + what_ifs.KEPT + timedelta(days=1))
+    world.mara.clock.set(old.asked_at + what_ifs.WHAT_IFS + timedelta(days=1))
     new = price(world)
     what_ifs.forget_what_ifs(service.uow, at=datetime.now(UTC))
     assert [each.id for each in world.mara.what_ifs.list("tarnwick")] == [new.id]
