@@ -57,7 +57,7 @@ def _of_one(placement: Outside, provider: Any, patience: Patience) -> list[Stock
     usages = _asked(placement, f"{at}/usages").get("usages", {}) if inventories else {}
     try:
         return [_stock(str(provider["name"]), str(name), each, usages) for name, each in inventories.items()]
-    except (KeyError, ValueError, TypeError, AttributeError) as error:
+    except (KeyError, ValueError, TypeError, AttributeError, ArithmeticError) as error:
         raise Conflict(f"its placement service told of '{provider.get('name')}' without {error}") from error
 
 

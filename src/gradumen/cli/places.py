@@ -1,7 +1,10 @@
 """Sites, pools, clouds, measures and limits as they are written on the command line."""
 
 import argparse
+from collections.abc import Iterable
 from decimal import Decimal, InvalidOperation
+from typing import Protocol, TypeVar
+from uuid import UUID
 
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
@@ -14,43 +17,47 @@ MEASURES = f"{', '.join(f'{each} ({each.unit})' for each in BUILT_IN)}, or anoth
 """What a measure on the command line is."""
 
 
-def one_site(client: Client, organisation: str, written: str) -> SiteBody:
-    """The site that is meant, of those that an organisation may use.
+class Placed(Protocol):
+    """What has a slug and an id."""
+
+    @property
+    def slug(self) -> str:
+        """Unique among those that are looked among, mostly."""
+
+    @property
+    def id(self) -> UUID:
+        """Unique."""
+
+
+P = TypeVar("P", bound=Placed)
+
+
+def _one(found: Iterable[P], noun: str, none: str, written: str) -> P:
+    """The one that is meant by its slug or id.
 
     Raises:
         Invalid: there is none, or several.
     """
-    found = [each for each in client.sites.list(organisation) if written in (each.slug, str(each.id))]
-    if len(found) != 1:
-        said = "several sites are called" if found else f"{organisation} may use no site called"
-        raise Invalid(f"{said} '{written}'; see gradumen sites list", field="site", value=written)
-    return found[0]
+    meant = [each for each in found if written in (each.slug, str(each.id))]
+    if len(meant) != 1:
+        said = f"several {noun}s are called" if meant else none
+        raise Invalid(f"{said} '{written}'; see gradumen {noun}s list", field=noun, value=written)
+    return meant[0]
+
+
+def one_site(client: Client, organisation: str, written: str) -> SiteBody:
+    """The site that is meant, of those that an organisation may use; raises as `_one`."""
+    return _one(client.sites.list(organisation), "site", f"{organisation} may use no site called", written)
 
 
 def one_cloud(client: Client, organisation: str, written: str) -> CloudBody:
-    """The cloud that is meant, of those that an organisation may have accounts made in.
-
-    Raises:
-        Invalid: there is none, or several.
-    """
-    found = [each for each in client.clouds.list(organisation) if written in (each.slug, str(each.id))]
-    if len(found) != 1:
-        said = "several clouds are called" if found else f"{organisation} has no cloud called"
-        raise Invalid(f"{said} '{written}'; see gradumen clouds list", field="cloud", value=written)
-    return found[0]
+    """The cloud that is meant, of those that an organisation may have accounts made in; raises as `_one`."""
+    return _one(client.clouds.list(organisation), "cloud", f"{organisation} has no cloud called", written)
 
 
 def one_pool(client: Client, organisation: str, written: str) -> PoolBody:
-    """The pool that is meant, of an organisation's own.
-
-    Raises:
-        Invalid: there is none.
-    """
-    found = [each for each in client.pools.list(organisation) if written in (each.slug, str(each.id))]
-    if not found:
-        said = f"{organisation} has no pool called '{written}'; see gradumen pools list"
-        raise Invalid(said, field="pool", value=written)
-    return found[0]
+    """The pool that is meant, of an organisation's own; raises as `_one`."""
+    return _one(client.pools.list(organisation), "pool", f"{organisation} has no pool called", written)
 
 
 def limit(raw: str) -> Decimal | None:

@@ -2,7 +2,7 @@
 
 from gradumen.adapters.door import Door
 from gradumen.core.errors import GradumenError, Unavailable
-from gradumen.core.quotas.hosts import told_once
+from gradumen.core.quotas.hosts import check_told
 from gradumen.jobs.clouds import asked
 from gradumen.jobs.leases import Held, now
 from gradumen.usecases.quotas.hosts import cloud_to_look_at, note_problem, take_look
@@ -16,7 +16,7 @@ def look(held: Held, door: Door) -> None:
             return
         stocks = asked(door, cloud.name, cloud.reaching, lambda reached: reached.hosts())
         if stocks is not None:
-            told_once(stocks)
+            check_told(stocks)
     except GradumenError as error:
         note_problem(
             held.uow, lease=held.lease, problem=error.message, passing=isinstance(error, Unavailable), at=now()

@@ -1,6 +1,6 @@
 """Hosts of clouds: what each has of a resource, what of that is kept back, handed out and in use."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal, localcontext
 
@@ -103,8 +103,8 @@ def together(stocks: Iterable[Stock]) -> list[Stock]:
     ]
 
 
-def told_once(stocks: list[Stock]) -> list[Stock]:
-    """The same stocks, where each host tells of a resource once, and there are not too many.
+def check_told(stocks: Sequence[Stock]) -> None:
+    """Check that each host tells of a resource once, and that there are not too many.
 
     Raises:
         Conflict: one is told twice, or there are too many.
@@ -118,4 +118,3 @@ def told_once(stocks: list[Stock]) -> list[Stock]:
         seen.add((each.host, each.resource))
     if len({host for host, _ in seen}) > MOST_HOSTS:
         raise Conflict(f"it has more than {MOST_HOSTS:,} hosts, which is as many as are looked at")
-    return stocks
