@@ -149,8 +149,12 @@ def page_of_hosts(
     return list(tx.scalars(query.order_by(row.host, row.resource).limit(limit)))
 
 
-def days_of(tx: Session, clouds: Collection[UUID], host: str, first: date, end: date) -> Sequence[HostDayRow]:
+def days_of(
+    tx: Session, clouds: Collection[UUID], host: str, first: date, end: date, *, resource: str | None = None
+) -> Sequence[HostDayRow]:
     """What a host of clouds, or all together, had from a day until before another, by day and resource."""
     row = HostDayRow
     query = select(row).where(row.cloud_id.in_(clouds), row.host == host, row.day >= first, row.day < end)
+    if resource is not None:
+        query = query.where(row.resource == resource)
     return tx.scalars(query.order_by(row.day, row.resource, row.cloud_id)).all()

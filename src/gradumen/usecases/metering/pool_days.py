@@ -103,9 +103,8 @@ def _on_hosts(
 ) -> Mapping[date, Sequence[HostDayRow]]:
     """What the hosts of each cloud told of the pool's measure, by day."""
     found: dict[date, list[HostDayRow]] = defaultdict(list)
-    for row in host_days_of(tx, clouds, WHOLE, first, end):
-        if row.resource == pool.measure:
-            found[row.day].append(row)
+    for row in host_days_of(tx, clouds, WHOLE, first, end, resource=pool.measure):
+        found[row.day].append(row)
     return found
 
 
