@@ -47,6 +47,7 @@ from gradumen.api.expensive import Gate
 from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
 from gradumen.api.metering import (
+    archived_months,
     breaches,
     cloud_feeds,
     deliveries,
@@ -156,6 +157,7 @@ ROUTERS = (
     tasks,
     messages,
     audit_entries,
+    archived_months,
     retentions,
     clock,
     metrics,

@@ -19,6 +19,7 @@ from gradumen.cli.access import (
 from gradumen.cli.billing import bill_runs, invoices, tax_rates
 from gradumen.cli.catalogue import catalogue, member_services
 from gradumen.cli.metering import (
+    archived_months,
     breaches,
     cloud_feeds,
     deliveries,
@@ -108,6 +109,7 @@ NOUNS = (
     tasks,
     messages,
     audit_entries,
+    archived_months,
     retentions,
     clock,
     serve,

@@ -24,6 +24,7 @@ from gradumen.client.catalogue.unpublished_changes import UnpublishedChanges
 from gradumen.client.clock import Clock
 from gradumen.client.connection import Connection
 from gradumen.client.messages import Messages
+from gradumen.client.metering.archived_months import ArchivedMonths
 from gradumen.client.metering.breaches import Breaches
 from gradumen.client.metering.cloud_feeds import CloudFeeds
 from gradumen.client.metering.deliveries import Deliveries
@@ -144,6 +145,7 @@ class Client:
         self.usage_remakes = UsageRemakes(self.connection)
         self.uses = Uses(self.connection)
         self.pool_days = PoolDays(self.connection)
+        self.archived_months = ArchivedMonths(self.connection)
         self.breaches = Breaches(self.connection)
 
     def _add_access(self) -> None:

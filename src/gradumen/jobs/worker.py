@@ -11,6 +11,7 @@ from gradumen.adapters.folders import Directories
 from gradumen.core.errors import GradumenError, Unanswered, Unavailable
 from gradumen.core.periods import Period
 from gradumen.jobs import (
+    archives,
     bill_runs,
     cloud_limits,
     cost_uploads,
@@ -94,6 +95,7 @@ class Worker:
             tasks.COST_FILE: cost_uploads.take,
             tasks.PULL: lambda held: pulls.fetch(held, door or Door([]), directories or Directories("")),
             tasks.HOSTS: lambda held: hosts.look(held, door or Door([])),
+            tasks.ARCHIVE: lambda held: archives.move(held, owner),
             tasks.UNDO_ONBOARDING: lambda held: onboardings.take_back(held, door or Door([])),
         }
 

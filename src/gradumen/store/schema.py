@@ -7,6 +7,7 @@ from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
 from sqlalchemy import Connection, Engine, make_url, text
+from sqlalchemy.exc import OperationalError
 
 from gradumen.core.errors import GradumenError
 
@@ -90,6 +91,7 @@ def name_of(url: str) -> str:
     return make_url(url).database or ""
 
 
+_LOCK_WAIT_TIMEOUT = 1205
 PARTITIONED = ("readings", "usage_days")
 """Tables with a partition a month."""
 
@@ -110,8 +112,34 @@ def ensure_months(engine: Engine, months: list[str]) -> None:
         connection.commit()
 
 
+def compact_months(engine: Engine, months: list[str]) -> list[str]:
+    """Give back the space of readings that months (YYYY-MM) no longer have; gives those that somebody has in use."""
+    in_use = []
+    with engine.connect() as connection:
+        there = _partitions(connection, "readings")
+        for month in months:
+            name = f"p{month.replace('-', '')}"
+            if name not in there:
+                continue
+            rebuild = f"SET STATEMENT lock_wait_timeout=5 FOR ALTER TABLE readings REBUILD PARTITION {name}"
+            try:
+                connection.execute(text(rebuild))
+            except OperationalError as error:
+                if getattr(error.orig, "args", (0,))[0] != _LOCK_WAIT_TIMEOUT:
+                    raise
+                in_use.append(month)
+        connection.commit()
+    return in_use
+
+
 def _missing(connection: Connection, table: str, months: list[str]) -> list[str]:
     """The months after the newest partition of a table."""
+    newest = max(_partitions(connection, table), default="")
+    return [month for month in sorted(months) if f"p{month.replace('-', '')}" > newest]
+
+
+def _partitions(connection: Connection, table: str) -> set[str]:
+    """The partitions of months that a table has."""
     names = connection.scalars(
         text(
             "SELECT partition_name FROM information_schema.partitions "
@@ -119,5 +147,4 @@ def _missing(connection: Connection, table: str, months: list[str]) -> list[str]
         ),
         {"table": table},
     )
-    newest = max(names, default="")
-    return [month for month in sorted(months) if f"p{month.replace('-', '')}" > newest]
+    return set(names)

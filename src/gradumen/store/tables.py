@@ -7,6 +7,7 @@ from gradumen.store.billing import tables as billing
 from gradumen.store.catalogue import tables as catalogue
 from gradumen.store.columns import Base
 from gradumen.store.metering import (
+    archived_months,
     breaches,
     cloud_feeds,
     exchange_rates,
@@ -26,6 +27,7 @@ from gradumen.store.subscriptions import tables as subscriptions
 
 __all__ = [
     "Base",
+    "archived_months",
     "audit_entries",
     "billing",
     "breaches",

@@ -297,6 +297,12 @@ def find_under_way(tx: Session, kind: str, organisation: UUID, subject: str) -> 
     return tx.scalars(query.order_by(TaskRow.asked_at).limit(1)).first()
 
 
+def of_kind_under_way(tx: Session, kinds: Collection[str]) -> TaskRow | None:
+    """The oldest task of some kinds that waits or runs, whoever's it is."""
+    query = select(TaskRow).where(TaskRow.kind.in_(kinds), TaskRow.state.in_(UNDER_WAY))
+    return tx.scalars(query.order_by(TaskRow.asked_at, TaskRow.id).limit(1)).first()
+
+
 def find_waiting(tx: Session, kind: str, organisation: UUID, concerns: UUID) -> UUID | None:
     """A task of a kind for somebody that nobody has begun yet; whoever begins it waits for this transaction."""
     query = select(TaskRow.id).where(

@@ -1,16 +1,19 @@
 """Queries of charges on documents: card, parts, and the readings that they were made from."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
+import polars as pl
 from sqlalchemy import ColumnElement, and_, exists, func, or_, select, text, tuple_
 from sqlalchemy.orm import Session, aliased
 
 from gradumen.core.catalogue.rates import Basis
 from gradumen.core.catalogue.services import Combine
+from gradumen.store.billing.archived_evidence import archived_of
 from gradumen.store.billing.tables import ChargePartRow, ChargeRow
 from gradumen.store.catalogue.tables import MeterRow, RateCardRow, RateCardVersionRow
 from gradumen.store.metering.imported_costs import CostRowRow, CostSetRow
@@ -74,6 +77,13 @@ def readings_of(tx: Session, charge: ChargeRow, *, offset: timedelta, after: int
     if meter is None:
         return []
     held = meter.combine == Combine.HELD
+    owners = [] if held else _owners_of(tx, charge)
+    span = charge.service_start - LONGEST_READING, charge.service_end
+    old = pl.DataFrame()
+    if not held:
+        old = archived_of(tx, charge, meter.id, owners, span=span, offset=offset, newest=newest)
+    # Of two lists in the same order no more is wanted than the first so many of each.
+    first, most = (after, limit) if old.is_empty() else (0, after + limit)
     rows = tx.execute(
         select(ReadingRow, FeedRow.slug, OriginRow, ResourceRow.name)
         .join(ResourceRow, ResourceRow.id == ReadingRow.resource_id)
@@ -81,28 +91,55 @@ def readings_of(tx: Session, charge: ChargeRow, *, offset: timedelta, after: int
         .join(OriginRow, OriginRow.id == ReadingRow.origin_id)
         .outerjoin(SupersededReadingRow, REPLACED)
         .where(
-            *([said_since(charge.service_start, newest)] if held else _measured(tx, charge, offset)),
+            *([said_since(charge.service_start, newest)] if held else _measured(charge, owners, offset)),
             ResourceRow.name.in_(resources),
             ReadingRow.meter_id == meter.id,
             ReadingRow.start_at < charge.service_end,
             *stood(newest),
         )
         .order_by(ReadingRow.delivery_id, ReadingRow.position)
-        .offset(after)
-        .limit(limit)
+        .offset(first)
+        .limit(most)
     )
-    return [EvidentReading(reading, feed, origin, resource) for reading, feed, origin, resource in rows]
+    found = [EvidentReading(reading, feed, origin, resource) for reading, feed, origin, resource in rows]
+    if old.is_empty():
+        return found
+    found += _as_rows(tx, old.head(after + limit))
+    return sorted(found, key=lambda each: (each.reading.delivery_id, each.reading.position))[after : after + limit]
 
 
-def _measured(tx: Session, charge: ChargeRow, offset: timedelta) -> tuple[ColumnElement[bool], ...]:
-    """Of what is measured over some time what touches the charge's, by its owner or a part of the charge."""
+def _as_rows(tx: Session, frame: pl.DataFrame) -> list[EvidentReading]:
+    """Archived readings as they were before they were."""
+    origins = {row.id: row for row in tx.scalars(select(OriginRow).where(OriginRow.id.in_(set(frame["origin"]))))}
+    feeds = select(ResourceRow.id, FeedRow.slug).join(FeedRow, FeedRow.id == ResourceRow.feed_id)
+    slugs: dict[int, str] = dict(tx.execute(feeds.where(ResourceRow.id.in_(set(frame["resource"])))).all())
+    return [
+        EvidentReading(
+            ReadingRow(
+                resource_id=each["resource"], meter_id=each["meter"], start_at=each["start"],
+                delivery_id=each["delivery"], position=each["position"], end_at=each["end"],
+                origin_id=each["origin"], attribute_set_id=each["attributes"], event_id=each["event"],
+                sequence=each["sequence"], quantity=each["quantity"],
+            ),
+            slugs[each["resource"]], origins[each["origin"]], each["name"],
+        )
+        for each in frame.iter_rows(named=True)
+    ]  # fmt: skip
+
+
+def _owners_of(tx: Session, charge: ChargeRow) -> list[str]:
+    """The projects that a charge has parts of, as ``organisation/project``."""
     projects = select(ChargePartRow.project_id).where(ChargePartRow.charge_id == charge.id).distinct()
     paths = tx.execute(
         select(OrganisationRow.slug, ProjectRow.slug)
         .join(ProjectRow, ProjectRow.organisation_id == OrganisationRow.id)
         .where(ProjectRow.id.in_(projects))
     )
-    owners = [f"{organisation}/{project}" for organisation, project in paths]
+    return [f"{organisation}/{project}" for organisation, project in paths]
+
+
+def _measured(charge: ChargeRow, owners: Sequence[str], offset: timedelta) -> tuple[ColumnElement[bool], ...]:
+    """Of what is measured over some time what touches the charge's, by its owner or a part of the charge."""
     seconds, part = int(offset.total_seconds()), ChargePartRow
     first, last = (
         func.date(func.timestampadd(text("SECOND"), seconds + more, moment))

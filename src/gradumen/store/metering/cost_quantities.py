@@ -1,7 +1,7 @@
 """What sets of cost files say was used, and the readings that were made of it; tables and queries."""
 
 from collections import defaultdict
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -13,7 +13,7 @@ from gradumen.core.metering.cost_quantities import Used
 from gradumen.core.periods import midnight
 from gradumen.store.columns import Base
 from gradumen.store.metering.imported_costs import CostRowRow, CostSetRow, Key
-from gradumen.store.metering.tables import HASH, OriginRow, ResourceRow
+from gradumen.store.metering.tables import HASH, FeedRow, OriginRow, ResourceRow
 from gradumen.store.metering.usage import attribute_sets
 
 
@@ -100,14 +100,14 @@ def made_of(tx: Session, keys: Collection[Key]) -> dict[bytes, Key]:
     return {bytes(key): (feed, account, day) for key, feed, account, day in rows}
 
 
-def keep_made(tx: Session, keys: Collection[Key], made: Collection[tuple[int, bytes]]) -> None:
-    """Keep what is made of the sets of keys now, set and by what it is known, in the place of what was before."""
+def keep_made(tx: Session, keys: Collection[Key], made: Mapping[bytes, int]) -> None:
+    """Keep what is made of the sets of keys now, by what it is known and of which, in the place of what was before."""
     named = tuple_(CostSetRow.feed_id, CostSetRow.account, CostSetRow.day).in_(keys)
     sets = list(tx.scalars(select(CostSetRow.id).where(named)))
     row = CostReadingRow
     tx.execute(delete(row).where(row.set_id.in_(sets)), execution_options={"synchronize_session": False})
     if made:
-        tx.execute(insert(row), [{"set_id": number, "key": key} for number, key in made])
+        tx.execute(insert(row), [{"set_id": number, "key": key} for key, number in made.items()])
 
 
 def read_all_again(tx: Session, feed: int, at: datetime) -> None:
@@ -116,6 +116,11 @@ def read_all_again(tx: Session, feed: int, at: datetime) -> None:
     where = (row.feed_id == feed, row.is_current.is_(True))
     statement = update(row).where(*where).values(unread_since=at)
     tx.execute(statement, execution_options={"synchronize_session": False})
+
+
+def feeds_reading(tx: Session) -> list[int]:
+    """The feeds of which what their cost files say was used counts as usage."""
+    return list(tx.scalars(select(FeedRow.id).where(FeedRow.reads_quantities).order_by(FeedRow.id)))
 
 
 def mark_ready(tx: Session, now: datetime, at: datetime) -> int:

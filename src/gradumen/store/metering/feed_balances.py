@@ -12,7 +12,9 @@ from sqlalchemy import JSON, ForeignKey, Select, String, delete, func, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Mapped, Session, aliased, mapped_column
 
+from gradumen.core.exact import add
 from gradumen.store.columns import Base, Moment, ascii_text
+from gradumen.store.metering.archived_readings import archived_across, archived_sums
 from gradumen.store.metering.imported_costs import CostDayRow, CostRowRow, CostSetRow
 from gradumen.store.metering.tables import DeliveryRow, ResourceRow, SpellRow, UsageDayRow
 
@@ -41,6 +43,15 @@ class CameIn:
     summed: Decimal = Decimal(0)
     by_seconds: Decimal = Decimal(0)
     """The sum of each quantity times the seconds that its reading covers; of amounts of the quantities alone."""
+
+    def __add__(self, other: "CameIn") -> "CameIn":
+        return CameIn(
+            self.readings + other.readings,
+            self.replaced + other.replaced,
+            self.taken_back + other.taken_back,
+            add([self.summed, other.summed]),
+            add([self.by_seconds, other.by_seconds]),
+        )
 
 
 _CAME_IN = """
@@ -72,10 +83,10 @@ def came_in(tx: Session, feeds: Sequence[int], start: datetime, end: datetime) -
         return {}
     statement = _CAME_IN.format(marks=", ".join(["%s"] * len(feeds)))
     rows = tx.connection().exec_driver_sql(statement, (*feeds, _bare(start), _bare(end))).fetchall()
-    return {
-        (feed, meter): CameIn(int(stands), int(replaced), int(gone), summed, by_seconds)
-        for feed, meter, stands, replaced, gone, summed, by_seconds in rows
-    }
+    found: dict[tuple[int, int], CameIn] = defaultdict(CameIn)
+    for feed, meter, stands, replaced, gone, summed, by_seconds in [*rows, *archived_sums(tx, feeds, start, end)]:
+        found[feed, meter] += CameIn(int(stands), int(replaced), int(gone), summed, by_seconds)
+    return dict(found)
 
 
 def inferred_ends(tx: Session, feeds: Collection[int], start: datetime, end: datetime) -> dict[tuple[int, int], int]:
@@ -111,7 +122,8 @@ def readings_across(tx: Session, feeds: Sequence[int], moment: datetime, longest
         return []
     statement = _ACROSS.format(marks=", ".join(["%s"] * len(feeds)))
     at = _bare(moment)
-    return tx.connection().exec_driver_sql(statement, (*feeds, at - longest, at, at)).fetchall()
+    rows = tx.connection().exec_driver_sql(statement, (*feeds, at - longest, at, at)).fetchall()
+    return [*rows, *archived_across(tx, feeds, moment, longest)]
 
 
 def _bare(moment: datetime) -> datetime:

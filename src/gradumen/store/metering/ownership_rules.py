@@ -15,7 +15,8 @@ from gradumen.core.exact import add
 from gradumen.core.metering.feed_precedences import COMPARED
 from gradumen.core.metering.ownership import NOBODY, WHOLE_SHARES
 from gradumen.store.columns import Base
-from gradumen.store.metering.tables import FeedRow, OriginRow, ResourceRow
+from gradumen.store.metering.archived_readings import archived_groups, has_archived
+from gradumen.store.metering.tables import FeedRow, OriginRow, ResourceRow, UsageDayRow
 from gradumen.store.organisations.projects import projects_by_path
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
@@ -249,8 +250,18 @@ def groups_naming_nobody(
 
     Of resources whose usage is of some projects; 0 is nobody's.
     """
-    days = (*projects, first.date(), end.date() + timedelta(days=1))
-    return [Group(*row) for row in _asked(tx, _GROUPS, feeds, first, end, *days, most, projects=projects)]
+    days = first.date(), end.date() + timedelta(days=1)
+    asked = _asked(tx, _GROUPS, feeds, first, end, *projects, *days, most, projects=projects)
+    found = [Group(*row) for row in asked]
+    if has_archived(tx, first, end):
+        usage = UsageDayRow
+        having = select(usage.resource_id).distinct().join(ResourceRow, ResourceRow.id == usage.resource_id)
+        having = having.where(ResourceRow.feed_id.in_(feeds), usage.project_number.in_(projects))
+        having = having.where(usage.day >= days[0], usage.day < days[1])
+        resources = tx.scalars(having).all()
+        found += [Group(*each) for each in archived_groups(tx, first, end, resources, naming_nobody=True)]
+        found.sort(key=lambda each: (each.resource, each.meter, each.day, each.origin, each.attributes, each.last))
+    return found[:most]
 
 
 def mark_naming_nobody(tx: Session, feeds: Sequence[int], first: datetime, end: datetime, at: datetime) -> None:

@@ -18,7 +18,7 @@ from gradumen.store.metering.tables import FeedRow, ReadingKeyRow, SupersededRea
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.metering.deliveries import BATCH
 from gradumen.usecases.metering.readings import new_delivery, take, unreadable
-from gradumen.usecases.metering.stored_readings import REFUSED, Outcome, marks_of
+from gradumen.usecases.metering.stored_readings import REFUSED, Archive, Outcome, marks_of
 from gradumen.usecases.scope import Scope, scope_of_nobody
 
 MOST_SETS, MOST_ROWS = 100, 50_000
@@ -68,8 +68,10 @@ def read_batch(tx: Session, *, at: datetime) -> int:
         item = _to_send(each, ours.get(key))
         if item is not None:
             fresh.append(item)
-    refused = _write(tx, scope, feed, fresh, ours, wanted.keys())
-    store.keep_made(tx, keys, [(each.of.id, key) for key, each in wanted.items() if key not in refused])
+    refused, left = _write(tx, scope, feed, fresh, ours, wanted.keys())
+    sets = {(each.feed_id, each.account, each.day): each.id for each in (*marked, *standing)}
+    made_of = {key: each.of.id for key, each in wanted.items() if key not in refused}
+    store.keep_made(tx, keys, {**made_of, **{key: sets[before[key]] for key in left}})
     for part in standing:
         part.was_read = feed.reads_quantities
     for part in marked:
@@ -107,17 +109,17 @@ def _write(
     fresh: Sequence[Made],
     ours: Mapping[bytes, ReadingKeyRow],
     wanted: Collection[bytes],
-) -> set[bytes]:
-    """Take in what is new, and out what is gone, as a delivery that nobody sent; gives what was refused.
+) -> tuple[set[bytes], set[bytes]]:
+    """Take in what is new, and out what is gone, as a delivery that nobody sent; gives what was refused, and left.
 
     What is refused of a set is told when it is first read, not whenever it is again; what it would have replaced stands
     no more.
     """
     gone = {key: row for key, row in ours.items() if key not in wanted}
     if not fresh and not gone:
-        return set()
+        return set(), set()
     delivery = new_delivery(tx, scope.caller, feed, is_read_again=True)
-    _take_out(tx, delivery.id, gone, scope.caller.at)
+    left = _take_out(tx, delivery.id, gone, scope.caller.at)
     refused = set()
     told = 0
     for first in range(0, len(fresh), BATCH):
@@ -128,16 +130,18 @@ def _write(
                 refused.add(reading_key(str(feed.id), each.item.source, each.item.id))
             told += outcome.status == REFUSED and each.of.was_read
         tx.flush()
-    _take_out(tx, delivery.id, {key: ours[key] for key in refused if key in ours}, scope.caller.at)
+    left |= _take_out(tx, delivery.id, {key: ours[key] for key in refused if key in ours}, scope.caller.at)
     delivery.refused -= told
     if not delivery.refused:
         delivery.first_refusal = None
-    return refused
+    return refused, left
 
 
-def _take_out(tx: Session, delivery: int, gone: Mapping[bytes, ReadingKeyRow], at: datetime) -> None:
-    """Let readings stand no more, and forget their ids."""
-    marks: set[Mark] = set()
+def _take_out(tx: Session, delivery: int, gone: Mapping[bytes, ReadingKeyRow], at: datetime) -> set[bytes]:
+    """Let readings stand no more, and forget their ids; what is archived stays as it is, and is given."""
+    archive, marks = Archive(tx), set[Mark]()
+    left = {key for key, row in gone.items() if archive.has(row.start_at, row.start_at + LONGEST)}
+    gone = {key: row for key, row in gone.items() if key not in left}
     for row in gone.values():
         place = {"delivery_id": row.delivery_id, "position": row.position}
         tx.add(SupersededReadingRow(**place, by_delivery_id=delivery))
@@ -146,6 +150,7 @@ def _take_out(tx: Session, delivery: int, gone: Mapping[bytes, ReadingKeyRow], a
     tx.flush()
     drop_keys(tx, gone)
     mark_stale(tx, marks, at)
+    return left
 
 
 @use_case

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound
 from gradumen.core.metering.file_mappings import EXAMPLE, read_written
-from gradumen.core.metering.readings import Reading, reading_key
+from gradumen.core.metering.readings import LONGEST, Reading, reading_key
 from gradumen.core.permissions import Right
 from gradumen.store.metering import deliveries as store
 from gradumen.store.metering.listings import has_listings
@@ -20,7 +20,7 @@ from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.cost_sets import take_back_costs
 from gradumen.usecases.metering.feeds import delivery_bodies, feed_to_send, get_feed, may_send
 from gradumen.usecases.metering.readings import new_delivery, take
-from gradumen.usecases.metering.stored_readings import ACCEPTED, REFUSED, Outcome, marks_of
+from gradumen.usecases.metering.stored_readings import ACCEPTED, REFUSED, Archive, Outcome, marks_of
 from gradumen.usecases.scope import Caller, Scope, load_scope
 from gradumen.wire.metering.deliveries import FileDeliveryBody, FileMappingBody, FileMappingForm
 from gradumen.wire.metering.readings import DeliveryBody, OutcomeBody
@@ -185,6 +185,7 @@ def take_back_delivery(tx: Session, caller: Caller, *, delivery: UUID) -> Delive
     store.lock_feed(tx, feed.id)
     tx.refresh(row)
     if row.taken_back_by is None:
+        archive = Archive(tx)
         if row.takes_back is not None:
             raise Conflict("this takes another delivery back, and is no delivery of readings itself")
         if row.is_read_again:
@@ -194,6 +195,8 @@ def take_back_delivery(tx: Session, caller: Caller, *, delivery: UUID) -> Delive
                 "it has a list of all that was there, by which what is not in it ended; say again what is there, and "
                 "since when"
             )
+        if row.first_at is not None and archive.has(row.first_at, row.first_at + LONGEST):
+            raise Conflict(archive.refused(row.file_name or "", row.first_at).reason or "")
         if store.has_replaced(tx, row.id):
             raise Conflict(
                 "some of its readings replaced earlier ones, which would be missing then; send those that are wrong "

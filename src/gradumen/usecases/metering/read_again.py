@@ -13,6 +13,7 @@ from gradumen.core.tasks import Lease
 from gradumen.store.bulk import escaped
 from gradumen.store.metering import kind_rules as store
 from gradumen.store.metering import readings as store_readings
+from gradumen.store.metering.archived_months import archived_before
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.kind_rules import KindGroup, Place, Standing
 from gradumen.store.metering.stale_usage import Mark, mark_stale
@@ -51,6 +52,8 @@ def feeds_to_read(tx: Session, *, lease: Lease) -> ToRead:
     if lease.organisation is None:
         return ToRead([], [])
     first, end = (date.fromisoformat(lease.inputs[each]) for each in ("from", "to"))
+    # What is archived stays of the kind that it was.
+    first = max(first, archived_before(tx) or first)
     kinds = Kinds(rules_of(tx, lease.organisation), catalogue_of(load_published(tx)))
     return ToRead([each.id for each in feeds_of(tx, lease.organisation)], segments_of([kinds], first, end))
 

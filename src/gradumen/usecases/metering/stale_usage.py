@@ -15,6 +15,7 @@ from gradumen.core.metering.packed_days import pack
 from gradumen.core.metering.readings import LONGEST
 from gradumen.core.metering.usage import EPOCH_DAY, Divisions, Sample, Span, combine_days, spans_of
 from gradumen.store.metering import stale_usage
+from gradumen.store.metering.archived_months import archived_before
 from gradumen.store.metering.divided_days import waits_no_more
 from gradumen.store.metering.spells import spells_behind
 from gradumen.store.metering.usage import meter_rows
@@ -67,8 +68,14 @@ def refresh_batch(tx: Session, *, at: datetime) -> int:
 
 def _make(tx: Session, marks: set[stale_usage.Mark], before: Before, dividing: Dividing) -> set[tuple[int, date]]:
     """Make the usage of marks again; gives the projects, by number, and days that have or had any."""
-    marks = {each for each in marks if each[1] != UNKNOWN}
     combine = {number: Combine(meter.combine) for number, meter in meter_rows(tx).items()} if marks else {}
+    bound = archived_before(tx)
+    # Of what is archived not all readings are there: usage of those days stays as it is.
+    marks = {
+        each
+        for each in marks
+        if each[1] != UNKNOWN and (bound is None or each[2] >= bound or combine[each[1]] is Combine.HELD)
+    }
     by_quarter = stale_usage.kept_by_quarter(tx) if marks else set()
     touched: set[tuple[int, date]] = set()
     # In time: what holds goes on from what was made of the days before.

@@ -8,11 +8,13 @@ from datetime import datetime, timedelta
 
 from gradumen.core.metering.kinds import UNKNOWN
 from gradumen.core.metering.readings import Attributes, Reading, hash_of, reading_key
+from gradumen.core.periods import midnight
 from gradumen.store.bulk import escaped
 from gradumen.store.metering import readings
+from gradumen.store.metering.archived_months import lock_bound
 from gradumen.store.metering.readings import Origin
 from gradumen.store.metering.stale_usage import Mark, mark_stale
-from gradumen.store.metering.tables import FeedRow, ReadingKeyRow, SupersededReadingRow
+from gradumen.store.metering.tables import FeedRow, ReadingKeyRow, ReadingRow, SupersededReadingRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.metering.kinds import Kept
 
@@ -90,13 +92,49 @@ def known_already(tx: Session, feed: int, items: Sequence[tuple[int, Reading]], 
                 outcomes[index] = Outcome(item.id, KNOWN)
 
 
+class Archive:
+    """What was measured before a day is archived: its usage stays as it was made. While readings come in it stands."""
+
+    def __init__(self, tx: Session) -> None:
+        self._before = lock_bound(tx)
+
+    def has(self, start: datetime, end: datetime) -> bool:
+        """Whether a reading of a span of time is, or is to be: what holds until it changes never is."""
+        return self._before is not None and start != end and start < midnight(self._before)
+
+    def refused(self, identity: str, start: datetime) -> Outcome:
+        """The outcome of what it no longer lets change anything."""
+        return Outcome(
+            identity,
+            REFUSED,
+            f"start {start:%Y-%m-%d %H:%M} is before {self._before}, and what was measured before then is archived: "
+            "its usage stays as it is; have the provider bring those months back, or send it as of a later day",
+            "start",
+        )
+
+
+def sift_archived(tx: Session, archive: Archive, checked: list[Checked], outcomes: dict[int, Outcome]) -> list[Checked]:
+    """Keep the readings that still count; of the others those that are known as they are come to nothing new."""
+    late = [each for each in checked if archive.has(each.reading.start, each.reading.end)]
+    if not late:
+        return checked
+    contents = readings.contents_of(tx, {each.key for each in late})
+    for each in late:
+        known = contents.get(each.key) == each.reading.content
+        outcomes[each.index] = (
+            Outcome(each.reading.id, KNOWN) if known else archive.refused(each.reading.id, each.reading.start)
+        )
+    return [each for each in checked if each.index not in outcomes]
+
+
 def sift(
     tx: Session, delivery: int, checked: list[Checked], outcomes: dict[int, Outcome], at: datetime
 ) -> list[Checked]:
     """Write the keys and keep the readings that are new or replace; rivals meet on the keys' rows."""
     if not checked:
         return []
-    checked = sorted(checked, key=lambda each: each.key)
+    archive = Archive(tx)
+    checked = sorted(sift_archived(tx, archive, checked, outcomes), key=lambda each: each.key)
     texts = _Texts()
     rows = (
         (
@@ -119,20 +157,21 @@ def sift(
         row = stored[each.key]
         if (row.delivery_id, row.position) == (delivery, each.index):
             fresh.append(each)
-        elif each.reading.sequence > row.sequence:
-            _replace(tx, each, row, delivery, at)
-            fresh.append(each)
-        else:
+        elif each.reading.sequence <= row.sequence:
             outcomes[each.index] = beside(each, row.content, row.sequence)
+        elif (old := readings.find_reading(tx, row)) is None or archive.has(old.start_at, old.end_at):
+            outcomes[each.index] = archive.refused(each.reading.id, row.start_at)
+        else:
+            _replace(tx, each, (row, old), delivery, at)
+            fresh.append(each)
     return fresh
 
 
-def _replace(tx: Session, each: Checked, row: ReadingKeyRow, delivery: int, at: datetime) -> None:
+def _replace(tx: Session, each: Checked, known: tuple[ReadingKeyRow, ReadingRow], delivery: int, at: datetime) -> None:
     """Put a reading in the place of an earlier one, whose days are made again too."""
-    old = readings.find_reading(tx, row)
-    if old is not None:
-        tx.add(SupersededReadingRow(delivery_id=old.delivery_id, position=old.position, by_delivery_id=delivery))
-        mark_stale(tx, marks_of(old.resource_id, old.meter_id, old.start_at, old.end_at), at)
+    row, old = known
+    tx.add(SupersededReadingRow(delivery_id=old.delivery_id, position=old.position, by_delivery_id=delivery))
+    mark_stale(tx, marks_of(old.resource_id, old.meter_id, old.start_at, old.end_at), at)
     row.content, row.sequence = each.reading.content, each.reading.sequence
     row.delivery_id, row.position = delivery, each.index
     row.resource_id, row.meter_id, row.start_at = each.resource, each.meter, each.reading.start

@@ -3,12 +3,13 @@
 from datetime import date, datetime
 from uuid import UUID
 
-from gradumen.core.errors import Forbidden
-from gradumen.core.periods import Period, zone_of
+from gradumen.core.errors import Conflict, Forbidden
+from gradumen.core.periods import Period, midnight, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease
 from gradumen.store import tasks
 from gradumen.store.metering import stale_usage as store
+from gradumen.store.metering.archived_months import archived_before
 from gradumen.store.organisations.tables import load_tree, zone_name
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
@@ -24,6 +25,7 @@ def start_usage_remake(tx: Session, caller: Caller, *, organisation: str, period
     What comes of it is what is there, unless something of it went wrong. One that is under way is returned instead.
 
     Raises:
+        Conflict: what was measured then is archived.
         Forbidden: the caller manages the feeds of none of those that this is measured for: it, or who is above it.
         Invalid: no such month.
     """
@@ -39,6 +41,12 @@ def start_usage_remake(tx: Session, caller: Caller, *, organisation: str, period
     if under_way is not None:
         return task_body(tx, tx.get_one(tasks.TaskRow, under_way))
     first, end = month.bounds(zone_of(zone_name(tx, owner.id, month.first_day)))
+    bound = archived_before(tx)
+    if bound is not None and first < midnight(bound):
+        raise Conflict(
+            f"readings before {bound} are archived, and what was made of them stays; have the provider bring "
+            f"{month.text} back first"
+        )
     inputs = {"organisation": str(owner.id), "from": f"{first.date()}", "to": f"{end.date()}"}
     task = tasks.add_task(
         tx, REMAKE, subject, at=caller.at, organisation=managing, asked_by=caller.user_id, inputs=inputs,
