@@ -444,6 +444,10 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "list_breaches": Call("GET", f"{org}/breaches"),
         "note_breach": Call("PUT", f"breaches/{breach}/note", {"note": "We talk"}, viewer=403, above=404),
         "list_retentions": Call("GET", "retentions", foreign=200, above=200),
+        "get_archived_months": Call(
+            "GET", "archived-months", foreign=403, viewer=200 if side is TARNWICK else 403, above=200
+        ),
+        "set_archived_months": Call("PUT", "archived-months", {"before": None}, foreign=403, viewer=403, above=200),
         "list_to_dos": Call("GET", f"{own}/to-dos"),
         "list_tasks": Call("GET", f"{own}/tasks"),
         "read_task": Call("GET", f"tasks/{run}", above=404),
@@ -590,7 +594,8 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World,
     changing += ("change_project", "set_project_sites")
     changing += ("change_state", "withdraw_planned", "change_quota_matrix", "plan_move")
     changing += ("set_permitted_sites", "grant_site_quota", "start_usage_remake")
-    reading_only = administrator | dict.fromkeys((*changing, "set_clock", "define_measure", "retire_measure"), 403)
+    of_all = ("set_clock", "define_measure", "retire_measure", "set_archived_months")
+    reading_only = administrator | dict.fromkeys((*changing, *of_all), 403)
     for user, expected in (("oda", reading_only), ("finn", reading_only), ("mara", administrator)):
         for name, call in table.items():
             answer = make(world.user(user).connection.http, call)

@@ -5,8 +5,11 @@ import { DataTable } from '../shared/DataTable';
 import { Page } from '../shared/Page';
 import { Query } from '../shared/States';
 import { counted } from '../shared/units';
+import { MonthsKept } from './MonthsKept';
+import { useSignedIn } from './session';
 
 export default function KeptPage() {
+  const { home } = useSignedIn();
   const kept = useQuery({
     queryKey: ['retentions'],
     queryFn: async () => body(await api.GET('/api/v1/retentions')).items,
@@ -29,6 +32,7 @@ export default function KeptPage() {
           />
         )}
       </Query>
+      {home.type === 'provider' && <MonthsKept />}
     </Page>
   );
 }

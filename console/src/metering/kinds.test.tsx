@@ -91,7 +91,13 @@ it('says what moves, and why something would be unknown', () => {
     attributes: [],
     quantity: { meter: 'gpu/hours', meter_name: 'GPU: Time', unit: 'second', quantity: '7200' },
   };
-  const preview: KindPreview = { from_day: '2026-11-01', moves: [move], unknown: 0, more: false };
+  const preview: KindPreview = {
+    from_day: '2026-11-01',
+    fixed_before: null,
+    moves: [move],
+    unknown: 0,
+    more: false,
+  };
   expect(kindMoveWords(preview)[0]).toMatch(
     /^4 readings of 2 resources, .*, sent as vm-hours: from unknown to gpu\/hours\. 2 hours\.$/,
   );
@@ -175,7 +181,7 @@ it('tries a reading and keeps standing', async () => {
 it('shows what a rule changes, and sets it beside the others', async () => {
   const asked: unknown[] = [];
   vi.spyOn(api, 'POST').mockResolvedValue({
-    data: { from_day: '2026-11-01', moves: [], unknown: 0, more: false },
+    data: { from_day: '2026-11-01', fixed_before: null, moves: [], unknown: 0, more: false },
   } as never);
   vi.spyOn(api, 'PUT').mockImplementation(((_: string, options: { body: unknown }) => {
     asked.push(options.body);

@@ -4,6 +4,7 @@ import { api, body, type Schemas } from '../shared/api';
 import { daysName } from '../shared/dates';
 import { useToast } from '../shared/Toasts';
 import { counted, quantityIn } from '../shared/units';
+import { fixedWords } from './ownership';
 
 export type KindRule = Schemas['KindRuleForm-Output'];
 export type KindRules = Schemas['KindRulesBody'];
@@ -125,26 +126,32 @@ export function valueOf(said: string): unknown {
 /** What a change of rules does, a sentence each. */
 export function kindMoveWords(preview: KindPreview): string[] {
   if (preview.from_day === null) return ['Nothing changes.'];
-  if (!preview.moves.length) return ['Nothing that came in is of another kind by that.'];
-  return preview.moves.map((each) => {
+  const fixed = fixedWords(preview);
+  if (!preview.moves.length) return ['Nothing that came in is of another kind by that.', ...fixed];
+  const moves = preview.moves.map((each) => {
     const what = `${counted(each.readings, 'reading')} of ${counted(each.resources, 'resource')}, ${daysName(
       each.first_day,
       each.last_day,
     )}, sent as ${each.sent_meter}`;
+    const sets = each.attributes.map(attributeWords).filter(Boolean).join(' or with ');
     const way =
       each.before === null && each.after === null
         ? 'still unknown'
-        : `from ${each.before ?? 'unknown'} to ${each.after ?? 'unknown'}`;
+        : `from ${each.before ?? 'unknown'} to ${each.after ?? 'unknown'}${sets && ` with ${sets}`}`;
     const total = each.quantity ? ` ${quantityIn(each.quantity.quantity, each.quantity.unit)}.` : '';
     return `${what}: ${way}.${each.why ? ` ${each.why}.` : total}`;
   });
+  return [...moves, ...fixed];
 }
+
+const attributeWords = (attributes: Readonly<Record<string, string>>): string =>
+  Object.entries(attributes)
+    .map(([name, value]) => `${name} ${value}`)
+    .join(', ');
 
 /** What a reading would be, and why. */
 export function triedWords(tried: Tried): string[] {
-  const attributes = Object.entries(tried.attributes)
-    .map(([name, value]) => `${name} ${value}`)
-    .join(', ');
+  const attributes = attributeWords(tried.attributes);
   const is = tried.quantity
     ? `It is ${tried.quantity.meter_name}${attributes ? ` with ${attributes}` : ''}: ${quantityIn(
         tried.quantity.quantity,

@@ -3,7 +3,7 @@ import { queryOptions, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 import { againWhileWaiting } from '../shared/current';
 import { formatCount, formatMoney } from '../shared/decimal';
-import { daysName } from '../shared/dates';
+import { daysName, periodName } from '../shared/dates';
 import { useToast } from '../shared/Toasts';
 import { counted, quantityIn } from '../shared/units';
 
@@ -169,8 +169,9 @@ export const quantityWords = (quantities: readonly Quantity[]): string =>
 /** What a change of rules does, a sentence each. */
 export function moveWords(preview: Preview): string[] {
   if (preview.from_day === null) return ['Nothing changes.'];
-  if (!preview.moves.length) return ['Nothing that came in becomes anybody else’s by that.'];
-  return preview.moves.map((each) => {
+  const fixed = fixedWords(preview);
+  if (!preview.moves.length) return ['Nothing that came in becomes anybody else’s by that.', ...fixed];
+  const moves = preview.moves.map((each) => {
     const days = daysName(each.first_day, each.last_day);
     const costs = each.costs
       .map(({ billed, currency }) => `${formatMoney(billed, currency)} ${currency}`)
@@ -182,4 +183,13 @@ export function moveWords(preview: Preview): string[] {
     const what = `${came.join(' and ')} of ${counted(each.resources, 'resource')}, ${days}`;
     return `${what}: from ${each.before ?? 'nobody'} to ${each.after ?? 'nobody'}. ${quantityWords(each.quantities)}`;
   });
+  return [...moves, ...fixed];
+}
+
+/** That what was measured long ago stays, where a change reaches so far. */
+export function fixedWords(preview: { from_day: string | null; fixed_before: string | null }): string[] {
+  const { from_day: from, fixed_before: before } = preview;
+  return from !== null && before !== null && from < before
+    ? [`What was measured before ${periodName(before.slice(0, 7))} is archived, and stays as it is.`]
+    : [];
 }

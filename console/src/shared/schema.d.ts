@@ -4,6 +4,33 @@
  */
 
 export interface paths {
+    "/api/v1/archived-months": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Archived Months
+         * @description Which months of readings are archived, in the whole installation; for the provider's people.
+         */
+        get: operations["get_archived_months"];
+        /**
+         * Set Archived Months
+         * @description Archive what was measured before a month, and bring back what is archived of that and later ones, by a task.
+         *
+         *     What was measured then is fixed: nothing that comes in later, and no changed rule, makes its usage again. Charges
+         *     still lead to the archived readings. The same again changes nothing.
+         */
+        put: operations["set_archived_months"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/bill-runs": {
         parameters: {
             query?: never;
@@ -4218,6 +4245,49 @@ export interface components {
          */
         Approver: "own" | "seller";
         /**
+         * ArchivedMonthBody
+         * @description A month of UTC: how many of its readings are archived, and about how many bytes they all take in the database.
+         *
+         *     ``packed`` are those of archived readings, ``in_rows`` of the others.
+         */
+        ArchivedMonthBody: {
+            /** Archived */
+            archived: number;
+            /** In Rows */
+            in_rows: number;
+            /** Month */
+            month: string;
+            /** Packed */
+            packed: number;
+        };
+        /**
+         * ArchivedMonthsBody
+         * @description Which readings are archived: what was measured before a day.
+         *
+         *     ``before`` is the first month that is not archived, or null; ``latest`` the last that it can be now. ``task`` is of
+         *     what is under way, which is to come to ``wanted``.
+         */
+        ArchivedMonthsBody: {
+            /** Before */
+            before: string | null;
+            /** Items */
+            items: components["schemas"]["ArchivedMonthBody"][];
+            /** Latest */
+            latest: string;
+            /** Task */
+            task: string | null;
+            /** Wanted */
+            wanted: string | null;
+        };
+        /**
+         * ArchivedMonthsSet
+         * @description From when on readings are to stand in rows: ``before`` is the first such month, null all of them.
+         */
+        ArchivedMonthsSet: {
+            /** Before */
+            before: string | null;
+        };
+        /**
          * AssignmentRuleBody
          * @description A rule of an organisation.
          */
@@ -6913,8 +6983,12 @@ export interface components {
         /**
          * KindPreviewBody
          * @description What would change from a day on, and how many readings would be unknown; ``more``: not all was looked at.
+         *
+         *     ``fixed_before`` is the day before which what was measured is archived, and stays as it is.
          */
         KindPreviewBody: {
+            /** Fixed Before */
+            fixed_before: string | null;
             /** From Day */
             from_day: string | null;
             /** More */
@@ -8965,8 +9039,12 @@ export interface components {
         /**
          * OwnershipPreviewBody
          * @description What would change from a day on, and what would still be nobody's; ``more``: not all could be looked at.
+         *
+         *     ``fixed_before`` is the day before which what was measured is archived, and stays as it is.
          */
         OwnershipPreviewBody: {
+            /** Fixed Before */
+            fixed_before: string | null;
             /** From Day */
             from_day: string | null;
             /** More */
@@ -12986,6 +13064,68 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_archived_months: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArchivedMonthsBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_archived_months: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArchivedMonthsSet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArchivedMonthsBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_bill_runs: {
         parameters: {
             query: {

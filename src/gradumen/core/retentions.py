@@ -23,7 +23,9 @@ class Retention:
 
 
 RETENTIONS = (
-    Retention("Readings and deliveries, as they were sent", None, "documents and their explanations lead to them"),
+    Retention(
+        "Readings and deliveries, as they were sent", None, "documents lead to them, also where they are archived"
+    ),
     Retention("Usage, spells and resources", None, "charges are made from them"),
     Retention("Imported costs", None, "charges are made from them"),
     Retention("Charges, drafts and issued documents", None, "what is issued is never removed; the law asks for it"),

@@ -22,7 +22,7 @@ BILL_RUN, ISSUE, WHAT_IF, MONTHS, USAGE_DAYS = "bill run", "issue", "what-if", "
 ONBOARDING, UNDO_ONBOARDING, CLOUD_LIMITS = "onboarding", "onboarding taken back", "limits in clouds"
 OWNERS, KINDS, PULL = "owners by rule", "kinds by rule", "fetching of usage"
 REMAKE, COST_FILE, HOSTS = "usage made again of", "cost file", "look at hosts"
-ARCHIVE = "archive of readings"
+ARCHIVE = "archive"
 NEEDED = {
     BILL_RUN: Right.BILL,
     ISSUE: Right.BILL,

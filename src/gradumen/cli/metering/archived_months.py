@@ -51,11 +51,11 @@ def _show(found: ArchivedMonthsBody, out: Out) -> None:
     figures = ("ARCHIVED", "PACKED", "IN ROWS")
     out.table(("MONTH, UTC", *figures), rows, right=figures)
     if found.before is None:
-        out.say(f"no readings are archived; those before {found.latest} can be")
+        out.say("no readings are archived")
     else:
-        out.say(
-            f"what was measured before {found.before} is archived, and its usage fixed; until {found.latest} it can"
-        )
+        out.say(f"what was measured before {found.before} is archived, and its usage fixed")
+    if found.before != found.latest:
+        out.say(f"what was measured before {found.latest} can be")
     if found.task is not None:
         out.say(f"under way: see gradumen tasks follow {str(found.task)[:8]}")
 

@@ -188,6 +188,8 @@ def _tell(preview: KindPreviewBody, out: Out) -> None:
         out.say(f"of unknown kind would be {counted(preview.unknown, 'reading')}")
     if preview.more:
         out.say("only the newest three months were looked at")
+    if preview.from_day and preview.fixed_before and preview.from_day < preview.fixed_before:
+        out.say(f"what was measured before {preview.fixed_before} is archived, and stays as it is")
 
 
 def _after(move: KindMoveBody) -> str:

@@ -274,3 +274,5 @@ def _tell(preview: OwnershipPreviewBody, out: Out) -> None:
         out.say("nothing that came in is anybody else's by that")
     if preview.more:
         out.say("only the newest three months were looked at")
+    if preview.from_day and preview.fixed_before and preview.from_day < preview.fixed_before:
+        out.say(f"what was measured before {preview.fixed_before} is archived, and stays as it is")

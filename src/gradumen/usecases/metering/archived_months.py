@@ -91,8 +91,9 @@ def set_archived_months(tx: Session, caller: Caller, *, before: str | None) -> A
         return _view(tx, scope)
     if day is not None and (bound is None or day > bound):
         check_made(tx, day)
+    subject = f"{SUBJECT} before {before}" if before else f"no {SUBJECT}"
     tasks.add_task(
-        tx, ARCHIVE, SUBJECT, at=caller.at, organisation=provider, asked_by=caller.user_id, inputs={"before": before},
+        tx, ARCHIVE, subject, at=caller.at, organisation=provider, asked_by=caller.user_id, inputs={"before": before},
         counted="readings",
     )  # fmt: skip
     was, now = ({"before": None if each is None else f"{each}"} for each in (bound, day))

@@ -17,6 +17,7 @@ from gradumen.core.permissions import Right
 from gradumen.store import revisions
 from gradumen.store import tasks as store_tasks
 from gradumen.store.metering import kind_rules as store
+from gradumen.store.metering.archived_months import archived_before
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.kind_rules import KindGroup
 from gradumen.store.organisations.tables import OrganisationRow
@@ -169,7 +170,7 @@ def preview_kind_rules(
     _, after = read_rules(published, scope, seller.id, rules)
     changed_from = first_difference(before, after)
     if changed_from is None:
-        return KindPreviewBody(from_day=None, moves=[], unknown=0, more=False)
+        return KindPreviewBody(from_day=None, fixed_before=None, moves=[], unknown=0, more=False)
     first = max(changed_from, (scope.now - LOOKED_BACK).date())
     kinds, kinds_before = (Kinds(each, catalogue_of(published)) for each in (after, before))
     feeds = [each.id for each in feeds_of(tx, seller.id)]
@@ -192,6 +193,7 @@ def preview_kind_rules(
             break
     return KindPreviewBody(
         from_day=changed_from,
+        fixed_before=archived_before(tx),
         moves=[
             _move_body(move, moved, published)
             for move, moved in sorted(moves.items(), key=lambda each: (-each[1].readings, str(each[0])))

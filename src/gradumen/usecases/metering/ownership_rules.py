@@ -17,6 +17,7 @@ from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease
 from gradumen.store import tasks as store_tasks
 from gradumen.store.metering import ownership_rules as store
+from gradumen.store.metering.archived_months import archived_before
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.imported_costs import CostGroup, cost_groups, mark_feeds
 from gradumen.store.metering.ownership_rules import Group
@@ -220,7 +221,7 @@ def preview_ownership_rules(
     _, after = read_rules(tx, scope, seller, rules)
     changed_from = first_difference(before.values, after.values)
     if changed_from is None:
-        return OwnershipPreviewBody(from_day=None, moves=[], nobodys=0, more=False)
+        return OwnershipPreviewBody(from_day=None, fixed_before=None, moves=[], nobodys=0, more=False)
     feeds = [each.id for each in feeds_of(tx, seller.id)]
     first = max(changed_from, (scope.now - LOOKED_BACK).date())
     end = scope.now.date() + timedelta(days=1)
@@ -242,6 +243,7 @@ def preview_ownership_rules(
     totals = Totals(tx, feeds, first, end, projects)
     return OwnershipPreviewBody(
         from_day=changed_from,
+        fixed_before=archived_before(tx),
         moves=[
             _move_body(move, moved, totals) for move, moved in sorted(moves.items(), key=lambda each: -each[1].readings)
         ],

@@ -81,9 +81,13 @@ class KindMoveBody(Body):
 
 
 class KindPreviewBody(Body):
-    """What would change from a day on, and how many readings would be unknown; ``more``: not all was looked at."""
+    """What would change from a day on, and how many readings would be unknown; ``more``: not all was looked at.
+
+    ``fixed_before`` is the day before which what was measured is archived, and stays as it is.
+    """
 
     from_day: date | None
+    fixed_before: date | None
     moves: list[KindMoveBody]
     unknown: int
     more: bool

@@ -103,9 +103,13 @@ class OwnershipMoveBody(Body):
 
 
 class OwnershipPreviewBody(Body):
-    """What would change from a day on, and what would still be nobody's; ``more``: not all could be looked at."""
+    """What would change from a day on, and what would still be nobody's; ``more``: not all could be looked at.
+
+    ``fixed_before`` is the day before which what was measured is archived, and stays as it is.
+    """
 
     from_day: date | None
+    fixed_before: date | None
     moves: list[OwnershipMoveBody]
     nobodys: int
     more: bool
