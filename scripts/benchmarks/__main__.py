@@ -12,6 +12,7 @@ import close
 import focus
 import ingest
 import kinds
+import owners
 import rating
 import spend
 
@@ -19,6 +20,7 @@ BENCHMARKS: dict[str, tuple[Callable[[int], dict[str, Any]], int]] = {
     "rating": (rating.run, 10_000_000),
     "ingest": (ingest.run, 200_000),
     "kinds": (kinds.run, 200_000),
+    "owners": (owners.run, 200_000),
     "catalogue": (catalogue.run, 1_000),
     "api": (api.run, 10_000),
     "close": (close.run, 10_000_000),

@@ -91,13 +91,13 @@ def run(rows: int, make: Making = make_events, prepare: Callable[[History], None
             events = make(rows, number)
             bodies = [json.dumps(events[at : at + BATCH_ROWS]).encode() for at in range(0, rows, BATCH_ROWS)]
             times["client"].append(time.perf_counter() - began)
-            senders = [_sender(service.url, bodies[part::CONNECTIONS]) for part in range(CONNECTIONS)]
-            times["sent"].append(_at_once(senders))
+            senders = [sender(service.url, bodies[part::CONNECTIONS]) for part in range(CONNECTIONS)]
+            times["sent"].append(at_once(senders))
             began = time.perf_counter()
-            _settle(history)
+            settle(history)
             times["settled"].append(time.perf_counter() - began)
-            again = [_sender(service.url, bodies[part::CONNECTIONS], known=True) for part in range(CONNECTIONS)]
-            times["again"].append(_at_once(again))
+            again = [sender(service.url, bodies[part::CONNECTIONS], known=True) for part in range(CONNECTIONS)]
+            times["again"].append(at_once(again))
             rows_of = [_rows(place, event) for place, event in enumerate(events)]
             times["inserts"].append(_floor(socket, rows_of, _insert))
             times["loads"].append(_floor(socket, rows_of, _load))
@@ -122,7 +122,7 @@ def run(rows: int, make: Making = make_events, prepare: Callable[[History], None
     }
 
 
-def _sender(url: str, bodies: list[bytes], *, known: bool = False) -> Callable[[], None]:
+def sender(url: str, bodies: list[bytes], *, known: bool = False) -> Callable[[], None]:
     client = Client(url)
     client.sign_in("meters@tarnwick.example", PASSWORD)
 
@@ -136,7 +136,7 @@ def _sender(url: str, bodies: list[bytes], *, known: bool = False) -> Callable[[
     return send
 
 
-def _at_once(works: list[Callable[[], None]]) -> float:
+def at_once(works: list[Callable[[], None]]) -> float:
     threads = [threading.Thread(target=work) for work in works]
     began = time.perf_counter()
     for thread in threads:
@@ -146,7 +146,7 @@ def _at_once(works: list[Callable[[], None]]) -> float:
     return time.perf_counter() - began
 
 
-def _settle(history: History) -> None:
+def settle(history: History) -> None:
     """Let the worker make the usage of what came in, so that it is not in the way of the floor."""
     while history.mara.usage.sum("tarnwick", "2026-09", wait=600).waiting:
         pass

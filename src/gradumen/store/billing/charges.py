@@ -16,6 +16,7 @@ from gradumen.core.catalogue.services import Combine
 from gradumen.store.billing.archived_evidence import archived_of
 from gradumen.store.billing.tables import ChargePartRow, ChargeRow
 from gradumen.store.catalogue.tables import MeterRow, RateCardRow, RateCardVersionRow
+from gradumen.store.metering.archived_months import hold_places
 from gradumen.store.metering.imported_costs import CostRowRow, CostSetRow
 from gradumen.store.metering.readings import NEWEST, said_since, stood
 from gradumen.store.metering.tables import (
@@ -81,6 +82,7 @@ def readings_of(tx: Session, charge: ChargeRow, *, offset: timedelta, after: int
     span = charge.service_start - LONGEST_READING, charge.service_end
     old = pl.DataFrame()
     if not held:
+        hold_places(tx)
         old = archived_of(tx, charge, meter.id, owners, span=span, offset=offset, newest=newest)
     # Of two lists in the same order no more is wanted than the first so many of each.
     first, most = (after, limit) if old.is_empty() else (0, after + limit)

@@ -22,7 +22,10 @@ from gradumen.store.metering.tables import StaleUsageRow
 
 
 class ArchiveBoundRow(Base):
-    """The one row: from which UTC day on usage of what is measured can be made again; before it readings are fixed."""
+    """Row 1: from which UTC day on usage of what is measured can be made again; before it readings are fixed.
+
+    Row 2 stands for where readings are: whoever reads both rows and parts holds it, so that none moves meanwhile.
+    """
 
     __tablename__ = "archive_bounds"
 
@@ -98,28 +101,37 @@ ON DUPLICATE KEY UPDATE readings = readings + VALUES(readings), replaced = repla
 taken_back = taken_back + VALUES(taken_back), summed = summed + VALUES(summed),
 by_seconds = by_seconds + VALUES(by_seconds)
 """
-_ONE = 1
+_BOUND, _PLACES = 1, 2
 
 
 def archived_before(tx: Session) -> date | None:
     """The UTC day before which what was measured is archived; None where nothing is."""
-    return tx.scalar(select(ArchiveBoundRow.before).where(ArchiveBoundRow.id == _ONE))
+    return tx.scalar(select(ArchiveBoundRow.before).where(ArchiveBoundRow.id == _BOUND))
 
 
 def lock_bound(tx: Session, *, to_move: bool = False) -> date | None:
     """The same, which stays until the transaction ends; whoever moves it waits for all that take readings in."""
-    query = select(ArchiveBoundRow).where(ArchiveBoundRow.id == _ONE).with_for_update(read=not to_move)
+    return _lock(tx, _BOUND, alone=to_move).before
+
+
+def hold_places(tx: Session) -> None:
+    """Let no reading go from rows into a part, or back, until the transaction ends."""
+    _lock(tx, _PLACES, alone=False)
+
+
+def _lock(tx: Session, number: int, *, alone: bool) -> ArchiveBoundRow:
+    query = select(ArchiveBoundRow).where(ArchiveBoundRow.id == number).with_for_update(read=not alone)
     query = query.execution_options(populate_existing=True)
     row = tx.scalars(query).first()
     if row is None:
-        tx.connection().exec_driver_sql(f"INSERT IGNORE INTO archive_bounds (id) VALUES ({_ONE})")
+        tx.connection().exec_driver_sql("INSERT IGNORE INTO archive_bounds (id) VALUES (%s)", (number,))
         row = tx.scalars(query).one()
-    return row.before
+    return row
 
 
 def move_bound(tx: Session, before: date | None) -> None:
     """From now on what was measured before a day is fixed."""
-    tx.execute(update(ArchiveBoundRow).where(ArchiveBoundRow.id == _ONE).values(before=before))
+    tx.execute(update(ArchiveBoundRow).where(ArchiveBoundRow.id == _BOUND).values(before=before))
 
 
 def waits_before(tx: Session, day: date) -> bool:
@@ -134,6 +146,7 @@ def archive_part(tx: Session, month: Period, before: date, after: int) -> tuple[
 
     None where there are no more. All of it holds at once: at any time each reading is in one place.
     """
+    _lock(tx, _PLACES, alone=True)
     fixed = (*_bounds(month), _bare(before))
     connection = tx.connection()
     counts = connection.exec_driver_sql(_RESOURCES, (*fixed, after + 1, _SOME)).fetchall()
@@ -167,6 +180,7 @@ def bring_back_part(tx: Session, first: Period | None) -> int:
     Args:
         first: the first month of which parts are brought back.
     """
+    _lock(tx, _PLACES, alone=True)
     row = ArchivedPartRow
     query = select(row).order_by(row.month.desc(), row.id.desc()).limit(1)
     part = tx.scalars(query if first is None else query.where(row.month >= first.text)).first()

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Mapped, Session, aliased, mapped_column
 
 from gradumen.core.exact import add
 from gradumen.store.columns import Base, Moment, ascii_text
+from gradumen.store.metering.archived_months import hold_places
 from gradumen.store.metering.archived_readings import archived_across, archived_sums
 from gradumen.store.metering.imported_costs import CostDayRow, CostRowRow, CostSetRow
 from gradumen.store.metering.tables import DeliveryRow, ResourceRow, SpellRow, UsageDayRow
@@ -81,6 +82,7 @@ def came_in(tx: Session, feeds: Sequence[int], start: datetime, end: datetime) -
     """What came in that begins from a moment until before another, by feed and meter."""
     if not feeds:
         return {}
+    hold_places(tx)
     statement = _CAME_IN.format(marks=", ".join(["%s"] * len(feeds)))
     rows = tx.connection().exec_driver_sql(statement, (*feeds, _bare(start), _bare(end))).fetchall()
     found: dict[tuple[int, int], CameIn] = defaultdict(CameIn)
@@ -120,6 +122,7 @@ def readings_across(tx: Session, feeds: Sequence[int], moment: datetime, longest
     """
     if not feeds:
         return []
+    hold_places(tx)
     statement = _ACROSS.format(marks=", ".join(["%s"] * len(feeds)))
     at = _bare(moment)
     rows = tx.connection().exec_driver_sql(statement, (*feeds, at - longest, at, at)).fetchall()

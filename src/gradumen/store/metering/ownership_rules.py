@@ -15,6 +15,7 @@ from gradumen.core.exact import add
 from gradumen.core.metering.feed_precedences import COMPARED
 from gradumen.core.metering.ownership import NOBODY, WHOLE_SHARES
 from gradumen.store.columns import Base
+from gradumen.store.metering.archived_months import hold_places
 from gradumen.store.metering.archived_readings import archived_groups, has_archived
 from gradumen.store.metering.tables import FeedRow, OriginRow, ResourceRow, UsageDayRow
 from gradumen.store.organisations.projects import projects_by_path
@@ -250,6 +251,7 @@ def groups_naming_nobody(
 
     Of resources whose usage is of some projects; 0 is nobody's.
     """
+    hold_places(tx)
     days = first.date(), end.date() + timedelta(days=1)
     asked = _asked(tx, _GROUPS, feeds, first, end, *projects, *days, most, projects=projects)
     found = [Group(*row) for row in asked]

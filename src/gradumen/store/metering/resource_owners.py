@@ -7,6 +7,7 @@ from sqlalchemy import Date, cast, func, select, text
 from sqlalchemy.orm import Session
 
 from gradumen.core.metering.kinds import UNKNOWN
+from gradumen.store.metering.archived_months import hold_places
 from gradumen.store.metering.archived_readings import archived_groups, has_archived
 from gradumen.store.metering.ownership_rules import Group
 from gradumen.store.metering.tables import REPLACED, ReadingRow, ResourceRow, SupersededReadingRow
@@ -29,6 +30,7 @@ def groups_of(
         .order_by(starts, row.resource_id, row.meter_id, row.origin_id, row.attribute_set_id)
         .limit(most)
     )
+    hold_places(tx)
     found = [Group(*each) for each in tx.execute(query)]
     if has_archived(tx, first, end):
         named = select(ResourceRow.id).where(ResourceRow.feed_id.in_(feeds), ResourceRow.name == resource)

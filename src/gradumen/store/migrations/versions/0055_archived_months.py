@@ -17,6 +17,7 @@ def upgrade() -> None:
         sa.Column('before', sa.Date(), nullable=True),
         sa.PrimaryKeyConstraint('id'),
     )
+    op.execute("INSERT INTO archive_bounds (id) VALUES (1), (2)")
     op.create_table(
         'archived_parts',
         sa.Column('id', sa.Integer(), autoincrement=True, nullable=False),

@@ -1,0 +1,143 @@
+"""A changed rule of ownership gives a month's usage to others: of 1 % and of all resources, until it is current.
+
+Against reading and writing the packed days that move by the bare driver. Usage is made again from readings, of which
+there is one an hour: that is 24 times as many rows as days move.
+"""
+
+import json
+import time
+from collections.abc import Callable
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import ingest
+import pymysql
+
+from gradumen.client.metering.readings import reading_event
+from gradumen.demo.history import History
+from gradumen.store.database_accounts import administrator
+from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
+
+HOURS, ACCOUNTS = 720, 100
+USAGE = (
+    "SELECT project_number, attribute_set_id, meter_id, SUM(total) FROM gradumen.usage_days "
+    "WHERE day >= '2026-08-31' AND day <= '2026-10-01' GROUP BY 1, 2, 3"
+)
+READINGS = (
+    "SELECT meter_id, COUNT(*), SUM(quantity) FROM gradumen.readings "
+    "WHERE start_at >= '2026-08-31 23:00:00' AND start_at < '2026-09-30 23:00:00' GROUP BY 1"
+)
+COLUMNS = "project_number, meter_id, day, resource_id, attribute_set_id, hours, slots, total, readings"
+
+
+def run(rows: int) -> dict[str, Any]:
+    """Of so many hourly values of a month: seconds and ratio of each of the two changes."""
+    with ingest.running() as (service, history):
+        socket = service.data / "database" / "db.sock"
+        events = _events(rows)
+        bodies = [json.dumps(events[at : at + ingest.BATCH_ROWS]).encode() for at in range(0, rows, ingest.BATCH_ROWS)]
+        ingest.at_once(
+            [ingest.sender(service.url, bodies[part :: ingest.CONNECTIONS]) for part in range(ingest.CONNECTIONS)]
+        )
+        ingest.settle(history)
+        some = _measured(history, socket, "One", {"account": "acc-0"})
+        whole = _measured(history, socket, "All", {"account": {"prefix": "acc-"}})
+        pages = _pages(history, socket)
+    found: dict[str, Any] = {"rows": rows, **pages}
+    for name, (seconds, floor, days) in (("one_percent", some), ("all", whole)):
+        found |= {f"{name}_days": days, f"{name}_seconds": seconds, f"{name}_floor_seconds": floor}
+        found[f"{name}_ratio"] = seconds / floor
+    return found
+
+
+def _events(rows: int) -> list[dict[str, Any]]:
+    """Hourly samples of a month that name no owner, of accounts of which each has a hundredth of the machines."""
+    start = datetime(2026, 9, 1, tzinfo=UTC)
+    found = []
+    for n in range(rows):
+        hour, machine = divmod(n, max(1, -(-rows // HOURS)))
+        begin = start + timedelta(hours=hour)
+        data = {
+            "account": f"acc-{machine % ACCOUNTS}", "resource": f"machine-{machine}", "meter": "compute/vcpu",
+            "quantity": str(1 + n % 32), "unit": "vCPU", "start": begin.isoformat(),
+            "end": (begin + timedelta(hours=1)).isoformat(), "attributes": {"site": "north-fell", "size": "medium"},
+        }  # fmt: skip
+        found.append(reading_event("/sites/north-fell", f"run-{n}", data))
+    return found
+
+
+def _measured(history: History, socket: Path, name: str, conditions: dict[str, Any]) -> tuple[float, float, int]:
+    """How long until usage follows a rule that takes nobody's usage, how long its floor, and how many days moved."""
+    before = _owned(socket)
+    rule = OwnershipRuleForm(name=name, owner="quillstone/archive", starts_on=date(2026, 9, 1), conditions=conditions)
+    rules = history.mara.ownership_rules.get("tarnwick")
+    began = time.perf_counter()
+    history.mara.ownership_rules.set("tarnwick", [*rules.rules, rule], rules.version)
+    for task in history.mara.tasks.list("tarnwick"):
+        history.mara.tasks.follow(task.id, seconds=3600)
+    ingest.settle(history)
+    seconds = time.perf_counter() - began
+    moved = _owned(socket) - before
+    return seconds, _floor(socket, moved), moved
+
+
+def _pages(history: History, socket: Path) -> dict[str, float]:
+    """Usage by two dimensions and the month's balance of all feeds, against the bare sums over the rows that answer."""
+    mara = history.mara
+    floor = _seconds(lambda: mara.clock.get())
+    found = {}
+    for name, ask, statement in (
+        ("usage", lambda: mara.usage.sum("tarnwick", "2026-09", by=("project", "region")), USAGE),
+        ("balance", lambda: mara.feed_balances.get("tarnwick", "2026-09"), f"{READINGS}; {USAGE}"),
+    ):
+        took = _seconds(ask)
+        with _connected(socket) as connection, connection.cursor() as cursor:
+            bare = sum(_seconds(lambda one=one: cursor.execute(one)) for one in statement.split("; "))
+        found |= {
+            f"{name}_seconds": took,
+            f"{name}_floor_seconds": bare + floor,
+            f"{name}_ratio": took / (bare + floor),
+        }
+    return found
+
+
+def _seconds(work: Callable[[], object]) -> float:
+    """The median of three."""
+    times = []
+    for _ in range(3):
+        began = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - began)
+    return sorted(times)[1]
+
+
+def _owned(socket: Path) -> int:
+    with _connected(socket) as connection, connection.cursor() as cursor:
+        cursor.execute("SELECT COUNT(*) FROM gradumen.usage_days WHERE project_number <> 0")
+        return int(cursor.fetchone()[0])
+
+
+def _floor(socket: Path, days: int) -> float:
+    """So many packed days, read and written again as another project's, by the bare driver."""
+    with _connected(socket) as connection, connection.cursor() as cursor:
+        cursor.execute("CREATE OR REPLACE DATABASE floor CHARACTER SET utf8mb4")
+        cursor.execute("CREATE TABLE floor.usage_days LIKE gradumen.usage_days")
+        cursor.execute(
+            "INSERT INTO floor.usage_days SELECT * FROM gradumen.usage_days WHERE project_number <> 0 LIMIT %s", (days,)
+        )
+        connection.commit()
+        began = time.perf_counter()
+        cursor.execute(f"SELECT {COLUMNS} FROM floor.usage_days")
+        rows = cursor.fetchall()
+        cursor.execute("DELETE FROM floor.usage_days")
+        marks = ", ".join(["%s"] * 9)
+        cursor.executemany(
+            f"INSERT INTO floor.usage_days ({COLUMNS}) VALUES ({marks})", [(9_999, *row[1:]) for row in rows]
+        )
+        connection.commit()
+        return time.perf_counter() - began
+
+
+def _connected(socket: Path) -> Any:
+    return pymysql.connect(unix_socket=str(socket), user=administrator())
