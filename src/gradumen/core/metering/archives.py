@@ -31,12 +31,18 @@ def pack(rows: Sequence[Sequence[Any]]) -> bytes:
 
     Args:
         rows: the values of `COLUMNS`, in their order; moments in UTC without saying so.
+
+    Raises:
+        ValueError: something of them does not fit.
     """
     bare = {name: pl.Datetime("ms") if kind == _MOMENT else kind for name, kind in COLUMNS.items()}
     columns = zip(*rows, strict=True) if rows else ((),) * len(bare)
     frame = pl.DataFrame(
         {name: pl.Series(name, each, kind) for (name, kind), each in zip(bare.items(), columns, strict=True)}
     )
+    # A value that does not fit its column would be none, without a word.
+    if frame.drop("replaced_by").null_count().sum_horizontal().sum():
+        raise ValueError("a reading has a value that an archive cannot hold")
     moments = [name for name, kind in COLUMNS.items() if kind == _MOMENT]
     frame = frame.with_columns(pl.col(name).dt.replace_time_zone("UTC") for name in moments)
     file = io.BytesIO()
