@@ -24,6 +24,7 @@ COLUMNS: dict[str, Any] = {
     "replaced_by": pl.Int64,
 }
 """What is kept of a reading, by the numbers that the database has for it; ``replaced_by`` is a delivery's or null."""
+_UNFIT = "a reading has a value that an archive cannot hold"
 
 
 def pack(rows: Sequence[Sequence[Any]]) -> bytes:
@@ -37,12 +38,13 @@ def pack(rows: Sequence[Sequence[Any]]) -> bytes:
     """
     bare = {name: pl.Datetime("ms") if kind == _MOMENT else kind for name, kind in COLUMNS.items()}
     columns = zip(*rows, strict=True) if rows else ((),) * len(bare)
-    frame = pl.DataFrame(
-        {name: pl.Series(name, each, kind) for (name, kind), each in zip(bare.items(), columns, strict=True)}
-    )
-    # A value that does not fit its column would be none, without a word.
+    try:
+        frame = pl.DataFrame([pl.Series(*each) for each in zip(bare, columns, bare.values(), strict=True)])
+    except pl.exceptions.PolarsError as problem:
+        raise ValueError(_UNFIT) from problem
+    # A value that does not fit its column may be none, without a word.
     if frame.drop("replaced_by").null_count().sum_horizontal().sum():
-        raise ValueError("a reading has a value that an archive cannot hold")
+        raise ValueError(_UNFIT)
     moments = [name for name, kind in COLUMNS.items() if kind == _MOMENT]
     frame = frame.with_columns(pl.col(name).dt.replace_time_zone("UTC") for name in moments)
     file = io.BytesIO()
