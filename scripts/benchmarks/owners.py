@@ -85,7 +85,7 @@ def _measured(history: History, socket: Path, name: str, conditions: dict[str, A
 def _pages(history: History, socket: Path) -> dict[str, float]:
     """Usage by two dimensions and the month's balance of all feeds, against the bare sums over the rows that answer."""
     mara = history.mara
-    floor = _seconds(lambda: mara.clock.get())
+    floor = _seconds(lambda: mara.clock.read())
     found = {}
     for name, ask, statement in (
         ("usage", lambda: mara.usage.sum("tarnwick", "2026-09", by=("project", "region")), USAGE),

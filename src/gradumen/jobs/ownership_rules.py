@@ -5,7 +5,7 @@ from itertools import pairwise
 
 from gradumen.core.periods import months_since
 from gradumen.jobs.leases import Held, now
-from gradumen.usecases.metering.ownership_rules import feeds_to_mark, mark_month
+from gradumen.usecases.metering.changed_owners import feeds_to_mark, mark_costs, mark_some
 
 
 def mark(held: Held) -> None:
@@ -15,9 +15,22 @@ def mark(held: Held) -> None:
     months = _months(first, end) if feeds else []
     for count, (since, until) in enumerate(months):
         held.progress(count, len(months))
-        with held.step(f"usage from {since}", until=until.isoformat()):
-            mark_month(held.uow, lease=held.lease, feeds=feeds, first=since, end=until, at=now())
+        with held.step(f"usage from {since}", until=until.isoformat()) as step:
+            step.result["marked"] = _mark(held, feeds, since, until)
     held.progress(len(months), len(months))
+
+
+def _mark(held: Held, feeds: list[int], first: date, end: date) -> int:
+    """Mark usage and costs of some days; gives how many days of resources are made again."""
+    after = marked = 0
+    while True:
+        some = mark_some(held.uow, lease=held.lease, feeds=feeds, first=first, end=end, after=after, at=now())
+        if some is None:
+            break
+        after, marks = some
+        marked += marks
+    mark_costs(held.uow, lease=held.lease, feeds=feeds, first=first, end=end, at=now())
+    return marked
 
 
 def _months(first: date, end: date) -> list[tuple[date, date]]:

@@ -3,6 +3,7 @@
 import time
 from datetime import UTC, date, datetime
 from decimal import Decimal
+from random import Random
 from typing import Any
 
 import pytest
@@ -289,3 +290,58 @@ def test_before_the_first_difference_two_lists_of_rules_say_the_same(
     was, would = (next(RuleIndex(rules).taking(facts, {}, on), None) for rules in (before, after))
     if changed is None or on < changed:
         assert (was and was.shares) == (would and would.shares)
+
+
+def test_only_what_is_not_as_rules_say_is_made_again(cumulant: World) -> None:
+    mara = cumulant.mara
+
+    def marked() -> int:
+        tasks = [each for each in mara.tasks.list("tarnwick") if each.kind == "owners by rule"]
+        newest = mara.tasks.follow(max(tasks, key=lambda each: each.asked_at).id, seconds=60)
+        cumulant.settle()
+        return sum((each.result or {})["marked"] for each in newest.steps)
+
+    seven = rule("Seven", "quillstone/archive", account="acc-7")
+    put(cumulant, seven)
+    assert marked() == 10 and owners(cumulant) == {"quillstone/archive": 1000, "saltmarsh/booking": 7}
+    # Another account's rule, and another name of the same, reach nothing of it.
+    put(cumulant, seven, rule("Eight", "saltmarsh/harbour", account="acc-8"))
+    assert marked() == 1
+    put(
+        cumulant,
+        rule("The same", "quillstone/archive", account="acc-7"),
+        rule("Eight", "saltmarsh/harbour", account="acc-8"),
+    )
+    assert marked() == 0
+    both = OwnershipRuleForm(
+        name="Both", shares={"quillstone/archive": Decimal(1), "saltmarsh/booking": Decimal(1)}, starts_on=FIRST,
+        conditions={"account": "acc-7"},
+    )  # fmt: skip
+    put(cumulant, both)
+    assert marked() == 11
+    assert owners(cumulant) == {"quillstone/archive": 500, "saltmarsh/booking": 507}
+    put(cumulant)
+    assert marked() == 10 and owners(cumulant) == {"saltmarsh/booking": 7}
+
+
+def test_what_changed_rules_leave_is_what_making_all_again_gives(cumulant: World) -> None:
+    """Two readings of a resource and day that change places, beside one that names its owner."""
+    random, mara = Random(13), cumulant.mara
+    day = {"start": "2026-09-20T05:00:00Z", "end": "2026-09-20T06:00:00Z", "resource": "pair"}
+    night = {"start": "2026-09-20T22:00:00Z", "end": "2026-09-21T03:00:00Z", "resource": "night"}
+    cumulant.send(
+        *(egress(f"{name}-{at['resource']}", many, owner=None, account=name, **at)
+          for at in (day, night) for name, many in (("acc-1", 100), ("acc-2", 30))),
+        egress("own", 3, **day),
+    )  # fmt: skip
+    projects = ("quillstone/archive", "saltmarsh/booking", "saltmarsh/harbour")
+    for _ in range(6):
+        accounts = random.sample(("acc-1", "acc-2", "acc-7", "acc-8"), random.randint(1, 4))
+        rules = [
+            rule(f"For {name}", random.choice(projects), random.choice((FIRST, date(2026, 9, 5))), account=name)
+            for name in accounts
+        ]
+        put(cumulant, *rules)
+        left = owners(cumulant)
+        task = mara.tasks.follow(mara.usage_remakes.start("tarnwick", PERIOD).id, seconds=60)
+        assert task.state == "done" and owners(cumulant) == left

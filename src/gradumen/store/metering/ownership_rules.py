@@ -1,5 +1,6 @@
 """Rules that say whose usage is that names no owner, and the readings that they are about."""
 
+from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
@@ -17,6 +18,7 @@ from gradumen.core.metering.ownership import NOBODY, WHOLE_SHARES
 from gradumen.store.columns import Base
 from gradumen.store.metering.archived_months import hold_places
 from gradumen.store.metering.archived_readings import archived_groups, has_archived
+from gradumen.store.metering.stale_usage import Mark
 from gradumen.store.metering.tables import FeedRow, OriginRow, ResourceRow, UsageDayRow
 from gradumen.store.organisations.projects import projects_by_path
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
@@ -214,10 +216,15 @@ _GROUPS = (
     + _OF
     + "GROUP BY 1, 2, 3, 4, 5, 6 ORDER BY 1, 2, 5, 3, 4, 6 LIMIT %s"
 )
-_MARK = (
-    "INSERT INTO stale_usage (resource_id, meter_id, day, marked_at, quiet) "
-    "SELECT DISTINCT r.resource_id, r.meter_id, {day}, %s, 0 " + _NAMING_NOBODY
-)
+_GROUPS_OF_RESOURCES = """
+SELECT r.resource_id, r.meter_id, r.origin_id, r.attribute_set_id, DATE(r.start_at),
+DATE(r.end_at - INTERVAL 1 SECOND), COUNT(*)
+FROM readings r JOIN origins o ON o.id = r.origin_id
+LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
+WHERE r.resource_id IN ({resources}) AND r.start_at >= %s AND r.start_at < %s AND o.owner IS NULL
+AND s.delivery_id IS NULL AND r.meter_id <> 0
+GROUP BY 1, 2, 3, 4, 5, 6
+"""
 _COUNTED = f"""
 SELECT z.feed_id, SUM(u.readings), SUM(IF(u.project_number = {NOBODY}, u.readings, 0)),
 SUM(IF(u.project_number = {COMPARED}, u.readings, 0)) FROM usage_days u
@@ -266,11 +273,29 @@ def groups_naming_nobody(
     return found[:most]
 
 
-def mark_naming_nobody(tx: Session, feeds: Sequence[int], first: datetime, end: datetime, at: datetime) -> None:
-    """The usage of these readings is to be made again, on each day that they touch: a reading has a day at most."""
-    for day in ("DATE(r.start_at)", "DATE(r.end_at - INTERVAL 1 SECOND)"):
-        statement = _MARK.format(day=day, feeds=", ".join(["%s"] * len(feeds)))
-        tx.connection().exec_driver_sql(statement, (_plain(at), *feeds, _plain(first), _plain(end)))
+def next_resources(tx: Session, feeds: Sequence[int], after: int, most: int) -> list[int]:
+    """The resources of feeds, in their order, after one."""
+    row = ResourceRow
+    query = select(row.id).where(row.feed_id.in_(feeds), row.id > after).order_by(row.id).limit(most)
+    return list(tx.scalars(query))
+
+
+def groups_of_resources(tx: Session, resources: Sequence[int], first: datetime, end: datetime) -> list[Group]:
+    """The readings of resources that stand in rows and name no owner, started in a span of time, in groups."""
+    statement = _GROUPS_OF_RESOURCES.format(resources=", ".join(["%s"] * len(resources)))
+    rows = tx.connection().exec_driver_sql(statement, (*resources, _plain(first), _plain(end))).fetchall()
+    return [Group(*row) for row in rows]
+
+
+def users_by_day(tx: Session, resources: Sequence[int], first: date, last: date) -> dict[Mark, set[int]]:
+    """The projects, by number, that have usage of resources, by resource, meter and UTC day."""
+    row = UsageDayRow
+    keys = (row.resource_id, row.meter_id, row.day, row.project_number)
+    query = select(*keys).distinct().where(row.resource_id.in_(resources), row.day >= first, row.day <= last)
+    found: dict[Mark, set[int]] = defaultdict(set)
+    for resource, meter, day, project in tx.execute(query):
+        found[resource, meter, day].add(project)
+    return found
 
 
 def counted(tx: Session, feeds: Sequence[int], first: date, end: date) -> dict[int, tuple[int, int, int]]:

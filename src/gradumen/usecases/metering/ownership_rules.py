@@ -3,23 +3,21 @@
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
-from datetime import date, datetime, timedelta
+from datetime import date, timedelta
 from decimal import Decimal
 from functools import cached_property
 from typing import Any
 
 from gradumen.core.exact import add
 from gradumen.core.metering.dated_rules import first_difference
-from gradumen.core.metering.imported_costs import AHEAD
 from gradumen.core.metering.ownership import NOBODY, OwnershipRule
 from gradumen.core.periods import midnight
 from gradumen.core.permissions import Right
-from gradumen.core.tasks import Lease
 from gradumen.store import tasks as store_tasks
 from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.archived_months import archived_before
 from gradumen.store.metering.feeds import feeds_of
-from gradumen.store.metering.imported_costs import CostGroup, cost_groups, mark_feeds
+from gradumen.store.metering.imported_costs import CostGroup, cost_groups
 from gradumen.store.metering.ownership_rules import Group
 from gradumen.store.metering.usage import meter_rows
 from gradumen.store.organisations.tables import OrganisationRow
@@ -31,7 +29,7 @@ from gradumen.usecases.metering.held_usage import while_held
 from gradumen.usecases.metering.owners import Owners, Ruled, Rules, ruled
 from gradumen.usecases.metering.written_ownership import read_rules, whose
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
-from gradumen.usecases.tasks import OWNERS, require_lease
+from gradumen.usecases.tasks import OWNERS
 from gradumen.wire.metering.ownership_rules import (
     CostBody,
     OwnershipMoveBody,
@@ -356,18 +354,3 @@ class Totals:
             ),
             key=lambda each: each.meter,
         )
-
-
-@use_case
-def feeds_to_mark(tx: Session, *, lease: Lease) -> list[int]:
-    """The feeds of the seller whose rules changed."""
-    require_lease(tx, lease)
-    return [each.id for each in feeds_of(tx, lease.organisation)] if lease.organisation else []
-
-
-@use_case
-def mark_month(tx: Session, *, lease: Lease, feeds: Sequence[int], first: date, end: date, at: datetime) -> None:
-    """Have the usage made again of what started on these days and names no owner."""
-    require_lease(tx, lease)
-    store.mark_naming_nobody(tx, feeds, midnight(first), midnight(end), at)
-    mark_feeds(tx, feeds, first, end + AHEAD, at)
