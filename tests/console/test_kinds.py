@@ -74,6 +74,6 @@ def test_what_it_looks_like_is_confirmed_in_one_step(tab: Tab, world: World) -> 
     dialog = page.get_by_role("dialog")
     expect(dialog.get_by_label("Read as")).to_have_value("vCPU")
     expect(dialog.get_by_label("With the attributes")).to_have_value("size from flavour")
-    expect(dialog.get_by_role("alert")).to_contain_text("from unknown to compute/vcpu. 4 vCPU-hours.")
+    expect(dialog.get_by_role("alert")).to_contain_text("from unknown to compute/vcpu with size large. 4 vCPU-hours.")
     dialog.get_by_role("button", name="Set the rule").click()
     expect(page.get_by_text("Everything that came in for October 2026 is of a known kind")).to_be_visible()

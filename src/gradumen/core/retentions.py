@@ -24,7 +24,7 @@ class Retention:
 
 RETENTIONS = (
     Retention(
-        "Readings and deliveries, as they were sent", None, "documents lead to them, also where they are archived"
+        "Readings and deliveries, as they were sent", None, "documents lead to them, also once they are packed away"
     ),
     Retention("Usage, spells and resources", None, "charges are made from them"),
     Retention("Imported costs", None, "charges are made from them"),

@@ -107,11 +107,11 @@ class Wanted:
             )
             for owners, numbers in self.seen
         ]
-        query = (
-            query.join(ProjectRow, ProjectRow.number == UsageDayRow.project_number)
-            .join(ResourceRow, ResourceRow.id == UsageDayRow.resource_id)
-            .where(or_(false(), *visible))
-        )
+        query = query.join(ProjectRow, ProjectRow.number == UsageDayRow.project_number).where(or_(false(), *visible))
+        # Looked up for each row: only where something of it is asked.
+        asked = {ResourceRow.name.key, ResourceRow.feed_id.key} & set(query.selected_columns.keys())
+        if asked or self.resource is not None:
+            query = query.join(ResourceRow, ResourceRow.id == UsageDayRow.resource_id)
         if self.project is not None:
             query = query.where(ProjectRow.slug == self.project)
         if self.resource is not None:
