@@ -7,19 +7,17 @@ there is one an hour: that is 24 times as many rows as days move.
 import json
 import time
 from collections.abc import Callable
-from datetime import UTC, date, datetime, timedelta
+from datetime import date
 from pathlib import Path
 from typing import Any
 
 import ingest
-import pymysql
+from large import connected
 
-from gradumen.client.metering.readings import reading_event
 from gradumen.demo.history import History
-from gradumen.store.database_accounts import administrator
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 
-HOURS, ACCOUNTS = 720, 100
+ACCOUNTS = 100
 USAGE = (
     "SELECT project_number, attribute_set_id, meter_id, SUM(total) FROM gradumen.usage_days "
     "WHERE day >= '2026-08-31' AND day <= '2026-10-01' GROUP BY 1, 2, 3"
@@ -52,18 +50,12 @@ def run(rows: int) -> dict[str, Any]:
 
 
 def _events(rows: int) -> list[dict[str, Any]]:
-    """Hourly samples of a month that name no owner, of accounts of which each has a hundredth of the machines."""
-    start = datetime(2026, 9, 1, tzinfo=UTC)
-    found = []
-    for n in range(rows):
-        hour, machine = divmod(n, max(1, -(-rows // HOURS)))
-        begin = start + timedelta(hours=hour)
-        data = {
-            "account": f"acc-{machine % ACCOUNTS}", "resource": f"machine-{machine}", "meter": "compute/vcpu",
-            "quantity": str(1 + n % 32), "unit": "vCPU", "start": begin.isoformat(),
-            "end": (begin + timedelta(hours=1)).isoformat(), "attributes": {"site": "north-fell", "size": "medium"},
-        }  # fmt: skip
-        found.append(reading_event("/sites/north-fell", f"run-{n}", data))
+    """As `ingest.make_events`, without an owner, of accounts of which each has a hundredth of the machines."""
+    found = ingest.make_events(rows, 0)
+    for event in found:
+        data = event["data"]
+        del data["owner"]
+        data["account"] = f"acc-{int(data['resource'].rpartition('-')[2]) % ACCOUNTS}"
     return found
 
 
@@ -92,7 +84,7 @@ def _pages(history: History, socket: Path) -> dict[str, float]:
         ("balance", lambda: mara.feed_balances.get("tarnwick", "2026-09"), f"{READINGS}; {USAGE}"),
     ):
         took = _seconds(ask)
-        with _connected(socket) as connection, connection.cursor() as cursor:
+        with connected(socket) as connection, connection.cursor() as cursor:
             bare = sum(_seconds(lambda one=one: cursor.execute(one)) for one in statement.split("; "))
         found |= {
             f"{name}_seconds": took,
@@ -113,14 +105,14 @@ def _seconds(work: Callable[[], object]) -> float:
 
 
 def _owned(socket: Path) -> int:
-    with _connected(socket) as connection, connection.cursor() as cursor:
+    with connected(socket) as connection, connection.cursor() as cursor:
         cursor.execute("SELECT COUNT(*) FROM gradumen.usage_days WHERE project_number <> 0")
         return int(cursor.fetchone()[0])
 
 
 def _floor(socket: Path, days: int) -> float:
     """So many packed days, read and written again as another project's, by the bare driver."""
-    with _connected(socket) as connection, connection.cursor() as cursor:
+    with connected(socket) as connection, connection.cursor() as cursor:
         cursor.execute("CREATE OR REPLACE DATABASE floor CHARACTER SET utf8mb4")
         cursor.execute("CREATE TABLE floor.usage_days LIKE gradumen.usage_days")
         cursor.execute(
@@ -137,7 +129,3 @@ def _floor(socket: Path, days: int) -> float:
         )
         connection.commit()
         return time.perf_counter() - began
-
-
-def _connected(socket: Path) -> Any:
-    return pymysql.connect(unix_socket=str(socket), user=administrator())

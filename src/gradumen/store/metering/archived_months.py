@@ -16,8 +16,9 @@ from gradumen.core.metering.kinds import UNKNOWN
 from gradumen.core.periods import Period
 from gradumen.store.bulk import escaped
 from gradumen.store.columns import Base, Second, ascii_text
-from gradumen.store.metering.readings import add_readings
+from gradumen.store.metering.readings import CAME_IN, add_readings
 from gradumen.store.metering.spells import held_meters
+from gradumen.store.metering.stale_usage import bare_midnight
 from gradumen.store.metering.tables import StaleUsageRow
 
 
@@ -70,10 +71,8 @@ _SOME = 5_000
 """Resources that are looked at for a part."""
 # What holds until it changes goes on, what is of unknown kind is looked at anew, and what ends after the bound
 # is of days that are made again: these stay.
-_FIXED = (
-    "r.start_at >= %s AND r.start_at < %s AND r.end_at <= %s AND r.end_at <> r.start_at "
-    f"AND r.meter_id <> {UNKNOWN} AND r.resource_id >= %s"
-)
+_BEFORE = f"r.start_at < %s AND r.end_at <= %s AND r.end_at <> r.start_at AND r.meter_id <> {UNKNOWN}"
+_FIXED = f"r.start_at >= %s AND {_BEFORE} AND r.resource_id >= %s"
 _RESOURCES = (
     f"SELECT r.resource_id, COUNT(*) FROM readings r WHERE {_FIXED} GROUP BY r.resource_id "
     "ORDER BY r.resource_id LIMIT %s"
@@ -87,16 +86,12 @@ WHERE {_FIXED} AND r.resource_id <= %s ORDER BY 1, 2, 3, 4, 5
 _DELETE = f"DELETE r FROM readings r WHERE {_FIXED} AND r.resource_id <= %s"
 _ADD_UP = f"""
 INSERT INTO archived_sums (feed_id, meter_id, start_at, readings, replaced, taken_back, summed, by_seconds)
+SELECT feed_id, meter_id, quarter, {{sign}} stands, {{sign}} was_replaced, {{sign}} was_taken_back, {{sign}} came_to,
+{{sign}} came_to_by_seconds FROM (
 SELECT z.feed_id, r.meter_id,
-r.start_at - INTERVAL MOD(MINUTE(r.start_at), 15) MINUTE - INTERVAL SECOND(r.start_at) SECOND AS quarter,
-{{sign}} SUM(s.delivery_id IS NULL),
-{{sign}} SUM(s.delivery_id IS NOT NULL AND d.takes_back IS NULL AND NOT d.is_read_again),
-{{sign}} SUM(d.takes_back IS NOT NULL), {{sign}} SUM(IF(s.delivery_id IS NULL, r.quantity, 0)),
-{{sign}} SUM(IF(s.delivery_id IS NULL, r.quantity * IF(o.is_amount, 1, TIMESTAMPDIFF(SECOND, r.start_at, r.end_at)), 0))
-FROM readings r JOIN resources z ON z.id = r.resource_id JOIN origins o ON o.id = r.origin_id
-LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
-LEFT JOIN deliveries d ON d.id = s.by_delivery_id
+r.start_at - INTERVAL MOD(MINUTE(r.start_at), 15) MINUTE - INTERVAL SECOND(r.start_at) SECOND AS quarter, {CAME_IN}
 WHERE {_FIXED} AND r.resource_id <= %s GROUP BY z.feed_id, r.meter_id, quarter
+) came
 ON DUPLICATE KEY UPDATE readings = readings + VALUES(readings), replaced = replaced + VALUES(replaced),
 taken_back = taken_back + VALUES(taken_back), summed = summed + VALUES(summed),
 by_seconds = by_seconds + VALUES(by_seconds)
@@ -147,7 +142,7 @@ def archive_part(tx: Session, month: Period, before: date, after: int) -> tuple[
     None where there are no more. All of it holds at once: at any time each reading is in one place.
     """
     _lock(tx, _PLACES, alone=True)
-    fixed = (*_bounds(month), _bare(before))
+    fixed = (*_bounds(month), bare_midnight(before))
     connection = tx.connection()
     counts = connection.exec_driver_sql(_RESOURCES, (*fixed, after + 1, _SOME)).fetchall()
     if not counts:
@@ -190,7 +185,7 @@ def bring_back_part(tx: Session, first: Period | None) -> int:
     moments = {name: frame[name].dt.strftime("%Y-%m-%d %H:%M:%S") for name in ("start", "end")}
     rows = frame.with_columns(**moments).drop("replaced_by").rows()
     bounds = _bounds(Period.parse(part.month))
-    values = (*bounds, _bare(_bound(tx)), part.first_resource, part.last_resource)
+    values = (*bounds, bare_midnight(_bound(tx)), part.first_resource, part.last_resource)
     # What stands there already, of other parts that were brought back, is added before it is taken off with the rest.
     tx.connection().exec_driver_sql(_ADD_UP.format(sign=""), values)
     add_readings(tx, [(*row[:8], escaped(row[8]), *row[9:]) for row in rows])
@@ -215,21 +210,15 @@ def _checked(part: ArchivedPartRow) -> bytes:
 
 def months_to_archive(tx: Session, before: date) -> list[Period]:
     """The months that have readings which are fixed and not archived."""
-    statement = (
-        "SELECT DISTINCT YEAR(r.start_at), MONTH(r.start_at) FROM readings r WHERE r.start_at < %s AND r.end_at <= %s "
-        f"AND r.end_at <> r.start_at AND r.meter_id <> {UNKNOWN} ORDER BY 1, 2"
-    )
-    rows = tx.connection().exec_driver_sql(statement, (_bare(before), _bare(before))).fetchall()
+    statement = f"SELECT DISTINCT YEAR(r.start_at), MONTH(r.start_at) FROM readings r WHERE {_BEFORE} ORDER BY 1, 2"
+    rows = tx.connection().exec_driver_sql(statement, (bare_midnight(before), bare_midnight(before))).fetchall()
     return [Period(year, month) for year, month in rows]
 
 
 def count_to_archive(tx: Session, before: date) -> int:
     """How many readings these are."""
-    statement = (
-        "SELECT COUNT(*) FROM readings r WHERE r.start_at < %s AND r.end_at <= %s AND r.end_at <> r.start_at "
-        f"AND r.meter_id <> {UNKNOWN}"
-    )
-    return int(tx.connection().exec_driver_sql(statement, (_bare(before), _bare(before))).scalar_one())
+    statement = f"SELECT COUNT(*) FROM readings r WHERE {_BEFORE}"
+    return int(tx.connection().exec_driver_sql(statement, (bare_midnight(before), bare_midnight(before))).scalar_one())
 
 
 def count_archived(tx: Session, first: Period | None = None) -> int:
@@ -266,9 +255,4 @@ def months_kept(tx: Session) -> list[MonthKept]:
 
 
 def _bounds(month: Period) -> tuple[datetime, datetime]:
-    return _bare(month.first_day), _bare(month.next().first_day)
-
-
-def _bare(day: date) -> datetime:
-    """Midnight as the driver takes it."""
-    return datetime(day.year, day.month, day.day)  # noqa: DTZ001  # as the driver gives and takes times
+    return bare_midnight(month.first_day), bare_midnight(month.next().first_day)

@@ -17,6 +17,7 @@ from gradumen.store.columns import Base, Moment, ascii_text
 from gradumen.store.metering.archived_months import hold_places
 from gradumen.store.metering.archived_readings import archived_across, archived_sums
 from gradumen.store.metering.imported_costs import CostDayRow, CostRowRow, CostSetRow
+from gradumen.store.metering.readings import CAME_IN
 from gradumen.store.metering.tables import DeliveryRow, ResourceRow, SpellRow, UsageDayRow
 
 
@@ -55,16 +56,9 @@ class CameIn:
         )
 
 
-_CAME_IN = """
-SELECT z.feed_id, r.meter_id, SUM(s.delivery_id IS NULL),
-SUM(s.delivery_id IS NOT NULL AND d.takes_back IS NULL AND NOT d.is_read_again),
-SUM(d.takes_back IS NOT NULL), SUM(IF(s.delivery_id IS NULL, r.quantity, 0)),
-SUM(IF(s.delivery_id IS NULL, r.quantity * IF(o.is_amount, 1, TIMESTAMPDIFF(SECOND, r.start_at, r.end_at)), 0))
-FROM resources z JOIN readings r ON r.resource_id = z.id
-JOIN origins o ON o.id = r.origin_id
-LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
-LEFT JOIN deliveries d ON d.id = s.by_delivery_id
-WHERE z.feed_id IN ({marks}) AND r.meter_id <> 0 AND r.start_at >= %s AND r.start_at < %s
+_CAME_IN = f"""
+SELECT z.feed_id, r.meter_id, {CAME_IN}
+WHERE z.feed_id IN ({{marks}}) AND r.meter_id <> 0 AND r.start_at >= %s AND r.start_at < %s
 GROUP BY z.feed_id, r.meter_id
 """
 _ACROSS = """

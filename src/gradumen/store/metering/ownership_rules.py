@@ -198,11 +198,11 @@ def said_by(tx: Session, origins: Collection[int]) -> dict[int, tuple[str, str |
 
 Place = tuple[int, int, int, int, date]
 """Where usage stands: project, resource, meter, attributes and day."""
-_NAMING_NOBODY = """
-FROM readings r JOIN resources z ON z.id = r.resource_id JOIN origins o ON o.id = r.origin_id
+_ALIKE = """
+SELECT r.resource_id, r.meter_id, r.origin_id, r.attribute_set_id, DATE(r.start_at),
+DATE(r.end_at - INTERVAL 1 SECOND), COUNT(*) FROM readings r {joined}JOIN origins o ON o.id = r.origin_id
 LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
-WHERE z.feed_id IN ({feeds}) AND r.start_at >= %s AND r.start_at < %s AND o.owner IS NULL AND s.delivery_id IS NULL
-AND r.meter_id <> 0
+WHERE {of} AND r.start_at >= %s AND r.start_at < %s AND o.owner IS NULL AND s.delivery_id IS NULL AND r.meter_id <> 0
 """
 # Of all that came in only resources are looked into that have usage of nobody's, or of whom a rule names.
 _OF = (
@@ -210,21 +210,11 @@ _OF = (
     "WHERE u.project_number IN ({projects}) AND u.day >= %s AND u.day < %s) "
 )
 _GROUPS = (
-    "SELECT r.resource_id, r.meter_id, r.origin_id, r.attribute_set_id, DATE(r.start_at), "
-    "DATE(r.end_at - INTERVAL 1 SECOND), COUNT(*) "
-    + _NAMING_NOBODY
+    _ALIKE.format(joined="JOIN resources z ON z.id = r.resource_id ", of="z.feed_id IN ({feeds})")
     + _OF
     + "GROUP BY 1, 2, 3, 4, 5, 6 ORDER BY 1, 2, 5, 3, 4, 6 LIMIT %s"
 )
-_GROUPS_OF_RESOURCES = """
-SELECT r.resource_id, r.meter_id, r.origin_id, r.attribute_set_id, DATE(r.start_at),
-DATE(r.end_at - INTERVAL 1 SECOND), COUNT(*)
-FROM readings r JOIN origins o ON o.id = r.origin_id
-LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
-WHERE r.resource_id IN ({resources}) AND r.start_at >= %s AND r.start_at < %s AND o.owner IS NULL
-AND s.delivery_id IS NULL AND r.meter_id <> 0
-GROUP BY 1, 2, 3, 4, 5, 6
-"""
+_GROUPS_OF_RESOURCES = _ALIKE.format(joined="", of="r.resource_id IN ({resources})") + "GROUP BY 1, 2, 3, 4, 5, 6"
 _COUNTED = f"""
 SELECT z.feed_id, SUM(u.readings), SUM(IF(u.project_number = {NOBODY}, u.readings, 0)),
 SUM(IF(u.project_number = {COMPARED}, u.readings, 0)) FROM usage_days u

@@ -113,12 +113,13 @@ def lock_resources(tx: Session, resources: Collection[int]) -> None:
 def samples(tx: Session, span: Span, longest: timedelta) -> Sequence[tuple[Any, ...]]:
     """The readings that touch a span: resource, attributes, origin, start, end (seconds from 1970), millionths."""
     statement = _SAMPLES.format(marks=", ".join(["%s"] * len(span.resources)))
-    begin, end = _midnight(span.first), _midnight(span.last) + timedelta(days=1)
+    begin, end = bare_midnight(span.first), bare_midnight(span.last) + timedelta(days=1)
     values = (*span.resources, span.meter, begin - longest, end, begin)
     return tx.connection().exec_driver_sql(statement, values).fetchall()
 
 
-def _midnight(day: date) -> datetime:
+def bare_midnight(day: date) -> datetime:
+    """The beginning of a UTC day as the driver gives and takes it."""
     return datetime(day.year, day.month, day.day)  # noqa: DTZ001  # as the driver gives and takes times
 
 

@@ -138,6 +138,11 @@ def _day(lease: Lease) -> date | None:
     return None if before is None else Period.parse(before).first_day
 
 
+def _month_before(lease: Lease) -> Period | None:
+    before = lease.inputs["before"]
+    return None if before is None else Period.parse(before).before()
+
+
 @use_case
 def bring_back(tx: Session, *, lease: Lease, at: datetime) -> int:
     """Put a part of the archived readings back, of the month before the task's and of later ones; gives how many.
@@ -150,11 +155,10 @@ def bring_back(tx: Session, *, lease: Lease, at: datetime) -> int:
         Conflict: another worker has the task now.
     """
     require_lease(tx, lease)
-    day = _day(lease)
-    count = store.bring_back_part(tx, None if day is None else Period(day.year, day.month).before())
+    count = store.bring_back_part(tx, _month_before(lease))
     if not count:
         store.lock_bound(tx, to_move=True)
-        store.move_bound(tx, day)
+        store.move_bound(tx, _day(lease))
         for feed in feeds_reading(tx):
             read_all_again(tx, feed, at)
     return count
@@ -164,10 +168,9 @@ def bring_back(tx: Session, *, lease: Lease, at: datetime) -> int:
 def count_left(tx: Session, *, lease: Lease) -> int:
     """How many readings are to be moved; those of the month before the task's twice, where later ones come back."""
     day = _day(lease)
-    wanted = None if day is None else Period(day.year, day.month).before()
     bound = store.archived_before(tx)
     back = bound is not None and (day is None or day < bound)
-    left = store.count_archived(tx, wanted) if back else 0
+    left = store.count_archived(tx, _month_before(lease)) if back else 0
     return left + (0 if day is None else store.count_to_archive(tx, day))
 
 

@@ -196,7 +196,7 @@ def take_back_delivery(tx: Session, caller: Caller, *, delivery: UUID) -> Delive
                 "since when"
             )
         if row.first_at is not None and archive.has(row.first_at, row.first_at + LONGEST):
-            raise Conflict(archive.refused(row.file_name or "", row.first_at).reason or "")
+            raise Conflict(archive.why(row.first_at))
         if store.has_replaced(tx, row.id):
             raise Conflict(
                 "some of its readings replaced earlier ones, which would be missing then; send those that are wrong "

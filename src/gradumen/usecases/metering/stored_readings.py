@@ -102,15 +102,16 @@ class Archive:
         """Whether a reading of a span of time is, or is to be: what holds until it changes never is."""
         return self._before is not None and start != end and start < midnight(self._before)
 
+    def why(self, start: datetime) -> str:
+        """Why it does not let what starts then change anything."""
+        return (
+            f"start {start:%Y-%m-%d %H:%M} is before {self._before}, and what was measured before then is archived: "
+            "its usage stays as it is; have the provider bring those months back, or send it as of a later day"
+        )
+
     def refused(self, identity: str, start: datetime) -> Outcome:
         """The outcome of what it no longer lets change anything."""
-        return Outcome(
-            identity,
-            REFUSED,
-            f"start {start:%Y-%m-%d %H:%M} is before {self._before}, and what was measured before then is archived: "
-            "its usage stays as it is; have the provider bring those months back, or send it as of a later day",
-            "start",
-        )
+        return Outcome(identity, REFUSED, self.why(start), "start")
 
 
 def sift_archived(tx: Session, archive: Archive, checked: list[Checked], outcomes: dict[int, Outcome]) -> list[Checked]:

@@ -4,7 +4,7 @@ from datetime import date, datetime
 from uuid import UUID
 
 from gradumen.core.errors import Conflict, Forbidden
-from gradumen.core.periods import Period, midnight, zone_of
+from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease
 from gradumen.store import tasks
@@ -42,7 +42,7 @@ def start_usage_remake(tx: Session, caller: Caller, *, organisation: str, period
         return task_body(tx, tx.get_one(tasks.TaskRow, under_way))
     first, end = month.bounds(zone_of(zone_name(tx, owner.id, month.first_day)))
     bound = archived_before(tx)
-    if bound is not None and first < midnight(bound):
+    if bound is not None and month.first_day < bound:
         raise Conflict(
             f"readings before {bound} are archived, and what was made of them stays; have the provider bring "
             f"{month.text} back first"
