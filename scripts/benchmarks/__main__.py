@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 import api
+import balances
 import catalogue
 import close
 import focus
@@ -21,6 +22,7 @@ BENCHMARKS: dict[str, tuple[Callable[[int], dict[str, Any]], int]] = {
     "ingest": (ingest.run, 200_000),
     "kinds": (kinds.run, 200_000),
     "owners": (owners.run, 200_000),
+    "balances": (balances.run, 10_000_000),
     "catalogue": (catalogue.run, 1_000),
     "api": (api.run, 10_000),
     "close": (close.run, 10_000_000),

@@ -5,7 +5,7 @@ import statistics
 import tempfile
 import threading
 import time
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -19,7 +19,9 @@ from gradumen.core.metering.imported_costs import READ
 from gradumen.demo.__main__ import Service
 from gradumen.demo.history import History
 from gradumen.store.database_accounts import administrator
+from gradumen.store.unit_of_work import make_engine
 from gradumen.wire.catalogue.catalogue import CatalogueFile
+from gradumen.wire.metering.kind_rules import KindRuleForm
 
 RUNS = 3
 ROW_GROUP = 128_000
@@ -30,13 +32,16 @@ service: bench
 name: Bench
 category: Compute
 subcategory: Virtual Machines
-meters: {cost: {name: Cost, unit: micro-EUR, combine: sum}}
+meters:
+  cost: {name: Cost, unit: micro-EUR, combine: sum}
+  hours: {name: Machines, unit: machine-second, counted: machine, combine: level}
 """
 LOADED = (
     "set_id, position, month, resource_id, origin_id, attribute_set_id, category, correction, commitment, currency, "
     "billed, effective, listed, contracted, quantity, unit, invoice"
 )
 BATCH = 50_000
+UNREAD = "SELECT EXISTS (SELECT 1 FROM cost_sets WHERE unread_since IS NOT NULL)"
 
 
 def make_file(path: Path, rows: int, run: int) -> None:
@@ -102,6 +107,7 @@ def run(rows: int) -> dict[str, Any]:
             times["read"].append(time.perf_counter() - began)
             del frame
             times["load"].append(_load(service))
+        quantities = _quantities(service, history)
         size = path.stat().st_size
     medians = {name: statistics.median(each) for name, each in times.items()}
     floor = medians["read"] + medians["load"]
@@ -117,6 +123,38 @@ def run(rows: int) -> dict[str, Any]:
         "floor_read_seconds": medians["read"],
         "floor_load_seconds": medians["load"],
         "file_mib": size / 2**20,
+        **quantities,
+    }
+
+
+def _quantities(service: Service, history: History) -> dict[str, float]:
+    """How long until what the last file says was used is readings, and until it counts; and the most memory meanwhile."""
+    read = KindRuleForm(
+        name="Machines", starts_on=date(2026, 9, 1), meter="bench/hours", unit="machine-hour",
+        conditions={"meter": "Machines"},
+    )  # fmt: skip
+    history.mara.kind_rules.set("tarnwick", [read], 0)
+    for task in history.mara.tasks.list("tarnwick"):
+        history.mara.tasks.follow(task.id, seconds=3600)
+    socket = service.data / "database" / "db.sock"
+    engine = make_engine(f"mysql+pymysql://{administrator()}@localhost/gradumen?unix_socket={socket}")
+    with Peak(service) as peak, engine.connect() as connection:
+        began = time.perf_counter()
+        history.mara.imported_costs.set_meter(FEED, "bench/cost", quantities=True)
+        while connection.exec_driver_sql(UNREAD).scalar():
+            connection.commit()
+            time.sleep(0.2)
+        read_in = time.perf_counter() - began
+        history.mara.usage.sum("tarnwick", "2026-09", wait=3600)
+        current = time.perf_counter() - began
+        readings = connection.exec_driver_sql("SELECT COUNT(*) FROM readings WHERE meter_id <> 0").scalar_one()
+    engine.dispose()
+    return {
+        "quantities_readings": float(readings),
+        "quantities_read_seconds": read_in,
+        "quantities_current_seconds": current,
+        "quantities_readings_per_second": readings / read_in,
+        "quantities_peak_rss_mib": peak.most,
     }
 
 

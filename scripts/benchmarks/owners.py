@@ -6,7 +6,6 @@ there is one an hour: that is 24 times as many rows as days move.
 
 import json
 import time
-from collections.abc import Callable
 from datetime import date
 from pathlib import Path
 from typing import Any
@@ -18,14 +17,6 @@ from gradumen.demo.history import History
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 
 ACCOUNTS = 100
-USAGE = (
-    "SELECT project_number, attribute_set_id, meter_id, SUM(total) FROM gradumen.usage_days "
-    "WHERE day >= '2026-08-31' AND day <= '2026-10-01' GROUP BY 1, 2, 3"
-)
-READINGS = (
-    "SELECT meter_id, COUNT(*), SUM(quantity) FROM gradumen.readings "
-    "WHERE start_at >= '2026-08-31 23:00:00' AND start_at < '2026-09-30 23:00:00' GROUP BY 1"
-)
 COLUMNS = "project_number, meter_id, day, resource_id, attribute_set_id, hours, slots, total, readings"
 
 
@@ -41,8 +32,7 @@ def run(rows: int) -> dict[str, Any]:
         ingest.settle(history)
         some = _measured(history, socket, "One", {"account": "acc-0"})
         whole = _measured(history, socket, "All", {"account": {"prefix": "acc-"}})
-        pages = _pages(history, socket)
-    found: dict[str, Any] = {"rows": rows, **pages}
+    found: dict[str, Any] = {"rows": rows}
     for name, (seconds, floor, days) in (("one_percent", some), ("all", whole)):
         found |= {f"{name}_days": days, f"{name}_seconds": seconds, f"{name}_floor_seconds": floor}
         found[f"{name}_ratio"] = seconds / floor
@@ -72,36 +62,6 @@ def _measured(history: History, socket: Path, name: str, conditions: dict[str, A
     seconds = time.perf_counter() - began
     moved = _owned(socket) - before
     return seconds, _floor(socket, moved), moved
-
-
-def _pages(history: History, socket: Path) -> dict[str, float]:
-    """Usage by two dimensions and the month's balance of all feeds, against the bare sums over the rows that answer."""
-    mara = history.mara
-    floor = _seconds(lambda: mara.clock.read())
-    found = {}
-    for name, ask, statement in (
-        ("usage", lambda: mara.usage.sum("tarnwick", "2026-09", by=("project", "region")), USAGE),
-        ("balance", lambda: mara.feed_balances.get("tarnwick", "2026-09"), f"{READINGS}; {USAGE}"),
-    ):
-        took = _seconds(ask)
-        with connected(socket) as connection, connection.cursor() as cursor:
-            bare = sum(_seconds(lambda one=one: cursor.execute(one)) for one in statement.split("; "))
-        found |= {
-            f"{name}_seconds": took,
-            f"{name}_floor_seconds": bare + floor,
-            f"{name}_ratio": took / (bare + floor),
-        }
-    return found
-
-
-def _seconds(work: Callable[[], object]) -> float:
-    """The median of three."""
-    times = []
-    for _ in range(3):
-        began = time.perf_counter()
-        work()
-        times.append(time.perf_counter() - began)
-    return sorted(times)[1]
 
 
 def _owned(socket: Path) -> int:

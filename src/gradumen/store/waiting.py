@@ -2,8 +2,9 @@
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import BindParameter, bindparam, exists, func, or_, select
+from sqlalchemy import BindParameter, ColumnElement, Select, bindparam, exists, func, or_, select
 from sqlalchemy.orm import Session
 
 from gradumen.core.subscriptions.moves import MoveState
@@ -11,8 +12,7 @@ from gradumen.core.tasks import State
 from gradumen.store import pairs, tasks
 from gradumen.store.columns import Moment
 from gradumen.store.metering.divided_days import is_over
-from gradumen.store.metering.imported_costs import CostSetRow
-from gradumen.store.metering.stale_usage import oldest_mark
+from gradumen.store.metering.imported_costs import OLDEST_STALE, CostSetRow
 from gradumen.store.metering.tables import FeedWatermarkRow, SpellRow, StaleUsageRow
 from gradumen.store.pairs import PairRow
 from gradumen.store.subscriptions.tables import MoveRow
@@ -31,16 +31,22 @@ class Waiting:
 
 _AT: BindParameter[datetime] = bindparam("at", type_=Moment())
 _BUSINESS: BindParameter[datetime] = bindparam("business", type_=Moment())
-# Workers ask this several times a second: it is made once.
+_USAGE_WAITS = or_(
+    exists(select(StaleUsageRow.id)),
+    exists().where(CostSetRow.stale_since.is_not(None)),
+    exists().where(CostSetRow.unread_since.is_not(None)),
+    is_over(_BUSINESS),
+    exists().where(FeedWatermarkRow.id == SpellRow.watermark_id, SpellRow.end_at < FeedWatermarkRow.told_until),
+)
+_OLDEST: list[ColumnElement[Any]] = [
+    select(StaleUsageRow.marked_at).order_by(StaleUsageRow.id).limit(1).scalar_subquery(),
+    *OLDEST_STALE,
+]
+# Workers and pages ask these all the time: they are made once.
+_USAGE: Select[Any] = select(_USAGE_WAITS, *_OLDEST)
 _WHAT_WAITS = select(
     exists().where(tasks.is_due(_AT)),
-    or_(
-        exists(select(StaleUsageRow.id)),
-        exists().where(CostSetRow.stale_since.is_not(None)),
-        exists().where(CostSetRow.unread_since.is_not(None)),
-        is_over(_BUSINESS),
-        exists().where(FeedWatermarkRow.id == SpellRow.watermark_id, SpellRow.end_at < FeedWatermarkRow.told_until),
-    ),
+    _USAGE_WAITS,
     exists().where(pairs.is_due(_AT)),
     exists().where(MoveRow.state == MoveState.PLANNED, MoveRow.starts_at <= _BUSINESS),
 )
@@ -50,6 +56,15 @@ def what_waits(tx: Session, at: datetime, business: datetime) -> Waiting:
     """What there is to do at a real time and at that of business, in one statement."""
     row = tx.execute(_WHAT_WAITS, {"at": at, "business": business}).one()
     return Waiting(*map(bool, row))
+
+
+def usage_waits(tx: Session, business: datetime) -> tuple[bool, datetime | None]:
+    """Whether any usage is to be made, and since when the oldest is marked, of usage or of imported costs.
+
+    One statement, which sees one moment: what moves from one list to the next meanwhile would be missed by two.
+    """
+    waits, *marked = tx.execute(_USAGE, {"business": business}).one()
+    return bool(waits), min((each for each in marked if each is not None), default=None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,4 +91,5 @@ def backlog(tx: Session) -> Backlog:
         select(func.count(), func.min(TaskRow.asked_at)).where(TaskRow.state.in_([State.WAITING, State.RUNNING]))
     ).one()
     hand = tx.scalar(select(func.count()).where(TaskRow.state == State.NEEDS_A_HAND)) or 0
-    return Backlog(oldest_mark(tx), stale, oldest_pair, refused, waiting, oldest_task, hand)
+    marked = min((each for each in tx.execute(select(*_OLDEST)).one() if each is not None), default=None)
+    return Backlog(marked, stale, oldest_pair, refused, waiting, oldest_task, hand)

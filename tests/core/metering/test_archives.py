@@ -54,8 +54,14 @@ def test_groups_are_of_what_stands_by_first_and_last_day() -> None:
         )
     )
     first = start.date()
-    assert sorted(in_groups(frame)) == [
-        (1, 2, 4, 5, first, first, 2),
-        (1, 2, 4, 5, first, first + timedelta(days=1), 1),
+    before = start - timedelta(hours=9)
+    assert sorted(in_groups(frame, [])) == [
+        (1, 2, 4, 5, first, first, 2, before),
+        (1, 2, 4, 5, first, first + timedelta(days=1), 1, start),
     ]
-    assert in_groups(nothing()) == []
+    assert sorted(in_groups(frame, [start, start + timedelta(hours=1)])) == [
+        (1, 2, 4, 5, first, first, 1, before),
+        (1, 2, 4, 5, first, first, 1, start),
+        (1, 2, 4, 5, first, first + timedelta(days=1), 1, start),
+    ]
+    assert in_groups(nothing(), [start]) == []

@@ -217,15 +217,23 @@ def test_who_has_moved_is_nobody_to_the_rules_of_its_seller_before(world: World,
     with service.worker.gate:
         complete_moves(service.uow, at=datetime.now(UTC))
     days = [
-        sent(f"x-{day}", day, "acc-9", day, start=f"2026-10-{day}T05:00:00Z", end=f"2026-10-{day}T06:00:00Z")
-        for day in (10, 16)
+        sent(
+            f"x-{day}-{hour}",
+            day,
+            "acc-9",
+            day,
+            start=f"2026-10-{day}T{hour}:00:00Z",
+            end=f"2026-10-{day}T{hour}:30:00Z",
+        )
+        for day, hour in ((10, "05"), (14, "22"), (14, "23"), (16, "05"))
     ]
-    assert edda.readings.send("oxbow/vaults", days).accepted == 2
+    # In the zone of the provider the 15th begins on the 14th at 23:00 UTC.
+    assert edda.readings.send("oxbow/vaults", days).accepted == 4
     world.settle()
     [left] = edda.ownership_rules.unowned("oxbow", "2026-10").items
-    assert (left.first_day, left.readings) == (date(2026, 10, 16), 1)
+    assert (left.first_day, left.readings) == (date(2026, 10, 14), 2)
     seen = edda.usage.sum("oxbow", "2026-10", by=("project",), wait=60).items
-    assert {each.keys["project"]: each.quantity for each in seen} == {"saltmarsh/booking": 10}
+    assert {each.keys["project"]: each.quantity for each in seen} == {"saltmarsh/booking": 10 + 14}
 
 
 def test_a_worker_killed_in_between_leaves_it_to_another(cumulant: World, service: Service) -> None:

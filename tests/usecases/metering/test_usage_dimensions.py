@@ -6,8 +6,10 @@ import pytest
 
 from gradumen.core.errors import Invalid
 from gradumen.demo.clouds import SimulatedCloud
+from gradumen.store.metering import usage
+from gradumen.wire.metering.usage import UsageBody
 from tests.usecases.organisations.test_clouds import registered
-from tests.world import World, reading
+from tests.world import World, egress, reading
 
 LONG = {"start": "2026-08-31T20:00:00Z", "end": "2026-09-01T20:00:00Z"}
 
@@ -38,6 +40,32 @@ def test_usage_is_told_apart_by_feed_and_attribute(world: World) -> None:
     # A customer sees its own alone.
     assert found(world, "attribute:size", user="una", organisation="quillstone") == {("small",): hours["b"]}
     assert found(world, "attribute:colour") == {("",): sum(hours.values())}
+
+
+def test_however_many_projects_are_asked_for_at_once_it_is_the_same(
+    world: World, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The days in which a month begins and ends are read by lists of projects and meters."""
+    owners = ("saltmarsh/harbour", "saltmarsh/booking", "quillstone/archive", "thistledown/records")
+    world.send(
+        *(reading(f"r-{owner}", owner=owner, resource=f"vm-{owner}", **LONG) for owner in owners),
+        *(egress(f"e-{owner}", 24 * 10**6, owner=owner, resource=f"vm-{owner}", **LONG) for owner in owners),
+    )
+
+    def asked() -> list[list[UsageBody]]:
+        return [
+            world.user(user).usage.sum(seller, "2026-09", by=by, project=project, wait=60).items
+            for user, seller in (("mara", "tarnwick"), ("edda", "oxbow"), ("una", "quillstone"))
+            for by in (("project",), ("day", "resource"))
+            for project in (None, "archive")
+        ]
+
+    whole = asked()
+    assert len(whole[0]) == 2 * len(owners)
+    for listed, ranges in ((1, 16_000), (3, 16_000), (900, 1), (900, 50)):
+        monkeypatch.setattr(usage, "_LISTED", listed)
+        monkeypatch.setattr(usage, "_RANGES", ranges)
+        assert asked() == whole
 
 
 def test_usage_is_told_apart_by_cloud_and_region(world: World, cloud_server: SimulatedCloud) -> None:

@@ -11,6 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
+from gradumen.store.metering import came_in
 from gradumen.store.metering.feed_balances import FeedSignOffRow
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from gradumen.wire.spend.feed_balances import FeedBalanceBody, FeedMeterBody
@@ -161,6 +162,29 @@ def test_a_delivery_taken_back_is_no_part_of_it(world: World) -> None:
     world.mara.deliveries.take_back(newest.id)
     sent = balance(world)[1]["network/egress"]
     assert (sent.measured, sent.readings, sent.taken_back) == (30 * GIB, 1, 1)
+
+
+def test_however_much_came_at_once_and_however_often_it_was_replaced_it_comes_to_the_same(
+    world: World, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Resources, and deliveries that were replaced in part, are looked at in lists of so many."""
+    over = {"start": "2026-09-30T22:30:00Z", "end": "2026-10-01T02:00:00Z", "owner": "quillstone/archive"}
+    for number in range(3):
+        machines = [f"vm-{number}-{each}" for each in range(3)]
+        world.send(*(egress(f"e-{each}", 7 * GIB, resource=each, **over) for each in machines))
+        world.send(*(reading(f"r-{each}", resource=each, **over) for each in machines))
+        # One replaced, one left, one replaced and that taken back.
+        world.send(egress(f"e-{machines[0]}", 3 * GIB, resource=machines[0], sequence=1, **over))
+        world.send(egress(f"late-{number}", GIB, resource=machines[2], owner="quillstone/archive"))
+        world.mara.deliveries.take_back(world.mara.feeds.deliveries(FEED)[0].id)
+    found = []
+    for listed in (900, 4, 2, 1):
+        monkeypatch.setattr(came_in, "_LISTED", listed)
+        found.append([balance(world, period=period) for period in (SEPTEMBER, "2026-10")])
+    assert found[1:] == found[:1] * 3
+    sent = found[0][0][1]["network/egress"]
+    assert (sent.readings, sent.replaced, sent.taken_back) == (9, 3, 3)
+    assert (sent.measured or 0) + (found[0][1][1]["network/egress"].measured or 0) == 3 * (7 + 7 + 3) * GIB
 
 
 def test_what_two_feeds_measured_is_told(world: World) -> None:

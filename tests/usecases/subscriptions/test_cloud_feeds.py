@@ -18,10 +18,14 @@ from gradumen.wire.subscriptions.onboardings import (
     OnboardingBody,
     OnboardingCreate,
     OnboardingProject,
+    OnboardingSubscription,
 )
+from tests.usecases.metering.test_imported_costs import FEED as COSTS
+from tests.usecases.metering.test_imported_costs import costs, row, send
 from tests.usecases.subscriptions.stepping import MOOR, asked, id_of, seen
 from tests.world import GIB, World, moment, reading
 
+__all__ = ["costs"]
 FEED = "tarnwick/north-fell"
 PROJECTS = [OnboardingProject(slug="boats", name="Boats"), OnboardingProject(slug="nets", name="Nets")]
 
@@ -156,6 +160,34 @@ def test_what_is_in_an_account_that_is_linked_is_told_before_with_what_a_month_o
     gull["subscriptions"] = [MOOR]
     assert looked("edda", "oxbow") is None
     assert [each.slug for each in mara.organisations.list() if each.slug == "gull"] == [], "it was only looked at"
+
+
+def test_what_files_say_that_a_linked_account_cost_is_told_as_it_would_be_sold(
+    costs: World, fell: SimulatedCloud
+) -> None:
+    """Sold with 12 % on top; the supplier's tax is not sold, and what has no exchange rate has no price."""
+    mara = costs.mara
+    mara.cloud_feeds.set(cloud_of(costs), COSTS)
+    send(
+        costs, row("10", 3, "acc-9"), row("2.5", 4, "acc-9"), row("1.9", 4, "acc-9", ChargeCategory="Tax"),
+        row("70", 3, "acc-8"), row("4", 3, "acc-6", BillingCurrency="SEK"),
+    )  # fmt: skip
+    costs.settle()
+    plan = OnboardingSubscription(plan="cumulant", tier="passed-on", name="Cumulant", starts_on=date(2026, 10, 1))
+    for account, since, used_of_it, amount, missing in (
+        ("acc-9", "2026-09-03", 12_500_000, Decimal("14.00"), []),
+        ("acc-6", "2026-09-03", None, Decimal(0), ["Cumulant: Cost"]),
+    ):
+        gull = OnboardingCreate(
+            slug="gull", name="Gull", type="tenant", projects=PROJECTS, subscriptions=[plan],
+            cloud_accounts=[OnboardingAccount(cloud="north-fell", link=account)],
+        )  # fmt: skip
+        [told] = mara.onboardings.make("tarnwick", [gull], check=True).items
+        assert told.linked is not None
+        [full] = told.linked.accounts
+        assert (f"{full.since}", [each.quantity for each in full.used]) == (since, [used_of_it] if used_of_it else [])
+        assert [(each.currency, each.amount) for each in told.linked.monthly] == [("EUR", amount)]
+        assert told.linked.not_priced == missing
 
 
 def test_what_is_undone_takes_its_rules_along(world: World, fell: SimulatedCloud) -> None:

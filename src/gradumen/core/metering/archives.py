@@ -2,6 +2,7 @@
 
 import io
 from collections.abc import Sequence
+from datetime import datetime
 from typing import Any
 
 import polars as pl
@@ -62,12 +63,17 @@ def nothing() -> pl.DataFrame:
     return pl.DataFrame(schema=COLUMNS)
 
 
-def in_groups(frame: pl.DataFrame) -> list[tuple[Any, ...]]:
+def in_groups(frame: pl.DataFrame, moments: Sequence[datetime]) -> list[tuple[Any, ...]]:
     """Readings that stand and are alike in all that whose they are goes by, started on one day and ended on one.
 
-    Resource, meter, origin, attributes, first day, last day, and how many.
+    Resource, meter, origin, attributes, first day, last day, how many, and when the first started.
+
+    Args:
+        moments: at which somebody moved: what started before one is apart from what did after.
     """
     days = {"day": pl.col("start").dt.date(), "last": (pl.col("end") - pl.duration(seconds=1)).dt.date()}
     keys = ("resource", "meter", "origin", "attributes", "day", "last")
-    stands = frame.filter(pl.col("replaced_by").is_null()).with_columns(**days)
-    return stands.group_by(keys).len().rows()
+    era = pl.sum_horizontal(pl.lit(0), *(pl.col("start") >= each for each in moments))
+    stands = frame.filter(pl.col("replaced_by").is_null()).with_columns(**days, era=era)
+    found = stands.group_by(*keys, "era").agg(pl.len(), pl.col("start").min())
+    return found.drop("era").rows()

@@ -16,7 +16,7 @@ from gradumen.core.metering.kinds import UNKNOWN
 from gradumen.core.periods import Period
 from gradumen.store.bulk import escaped
 from gradumen.store.columns import Base, Second, ascii_text
-from gradumen.store.metering.readings import CAME_IN, add_readings
+from gradumen.store.metering.readings import add_readings
 from gradumen.store.metering.spells import held_meters
 from gradumen.store.metering.stale_usage import bare_midnight
 from gradumen.store.metering.tables import StaleUsageRow
@@ -89,7 +89,15 @@ INSERT INTO archived_sums (feed_id, meter_id, start_at, readings, replaced, take
 SELECT feed_id, meter_id, quarter, {{sign}} stands, {{sign}} was_replaced, {{sign}} was_taken_back, {{sign}} came_to,
 {{sign}} came_to_by_seconds FROM (
 SELECT z.feed_id, r.meter_id,
-r.start_at - INTERVAL MOD(MINUTE(r.start_at), 15) MINUTE - INTERVAL SECOND(r.start_at) SECOND AS quarter, {CAME_IN}
+r.start_at - INTERVAL MOD(MINUTE(r.start_at), 15) MINUTE - INTERVAL SECOND(r.start_at) SECOND AS quarter,
+SUM(s.delivery_id IS NULL) AS stands,
+SUM(s.delivery_id IS NOT NULL AND d.takes_back IS NULL AND NOT d.is_read_again) AS was_replaced,
+SUM(d.takes_back IS NOT NULL) AS was_taken_back, SUM(IF(s.delivery_id IS NULL, r.quantity, 0)) AS came_to,
+SUM(IF(s.delivery_id IS NULL, r.quantity * IF(o.is_amount, 1, TIMESTAMPDIFF(SECOND, r.start_at, r.end_at)), 0))
+AS came_to_by_seconds
+FROM resources z JOIN readings r ON r.resource_id = z.id JOIN origins o ON o.id = r.origin_id
+LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
+LEFT JOIN deliveries d ON d.id = s.by_delivery_id
 WHERE {_FIXED} AND r.resource_id <= %s GROUP BY z.feed_id, r.meter_id, quarter
 ) came
 ON DUPLICATE KEY UPDATE readings = readings + VALUES(readings), replaced = replaced + VALUES(replaced),

@@ -13,6 +13,7 @@ from gradumen.core.exact import QUANTITY_PLACES, scaled
 from gradumen.core.metering.archives import in_groups, nothing, unpack
 from gradumen.store.metering.archived_months import ArchivedPartRow, ArchivedSumRow
 from gradumen.store.metering.tables import OriginRow, ResourceRow
+from gradumen.store.organisations.tables import moves_between
 
 
 def has_archived(tx: Session, start: datetime, end: datetime) -> bool:
@@ -50,7 +51,7 @@ def archived_groups(
     tx: Session, start: datetime, end: datetime, resources: Collection[int], *, naming_nobody: bool = False
 ) -> list[tuple[Any, ...]]:
     """Archived readings that stand, in the groups of `gradumen.core.metering.archives.in_groups`."""
-    found = in_groups(archived(tx, start, end, resources))
+    found = in_groups(archived(tx, start, end, resources), moves_between(tx, start, end))
     if not naming_nobody or not found:
         return found
     row = OriginRow

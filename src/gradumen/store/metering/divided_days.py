@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, Index, delete, exists, func, insert, literal, or_, select, update
+from sqlalchemy import ColumnElement, Index, delete, exists, func, insert, or_, select, update
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.core.exact import QUANTITY_PLACES, scaled
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.usage import Span
-from gradumen.store.columns import Base, Moment
+from gradumen.store.columns import Base
 from gradumen.store.metering.imported_costs import CostSetRow
 from gradumen.store.metering.ownership_rules import OwnershipRuleListRow, OwnershipRuleRow
 from gradumen.store.metering.stale_usage import mark_stale
@@ -125,11 +125,6 @@ def is_over(moment: ColumnElement[datetime]) -> ColumnElement[bool]:
         exists().where(costs.waits.is_(True), costs.day < today),
         exists().where(row.waits.is_(True), row.day < today),
     )
-
-
-def waits_no_more(tx: Session, business: datetime) -> bool:
-    """Whether something that waited is over by now, and not yet marked."""
-    return bool(tx.scalar(select(is_over(literal(business, Moment())))))
 
 
 def used_on(

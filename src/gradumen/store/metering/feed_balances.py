@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
@@ -12,13 +12,10 @@ from sqlalchemy import JSON, ForeignKey, Select, String, delete, func, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Mapped, Session, aliased, mapped_column
 
-from gradumen.core.exact import add
 from gradumen.store.columns import Base, Moment, ascii_text
-from gradumen.store.metering.archived_months import hold_places
-from gradumen.store.metering.archived_readings import archived_across, archived_sums
 from gradumen.store.metering.imported_costs import CostDayRow, CostRowRow, CostSetRow
-from gradumen.store.metering.readings import CAME_IN
 from gradumen.store.metering.tables import DeliveryRow, ResourceRow, SpellRow, UsageDayRow
+from gradumen.store.metering.usage import Which
 
 
 class FeedSignOffRow(Base):
@@ -33,56 +30,6 @@ class FeedSignOffRow(Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     signed_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
     signed_at: Mapped[datetime] = mapped_column(Moment)
-
-
-@dataclass(frozen=True, slots=True)
-class CameIn:
-    """Readings of a feed and meter that begin in a month: those that stand, with their quantities; and the others."""
-
-    readings: int = 0
-    replaced: int = 0
-    taken_back: int = 0
-    summed: Decimal = Decimal(0)
-    by_seconds: Decimal = Decimal(0)
-    """The sum of each quantity times the seconds that its reading covers; of amounts of the quantities alone."""
-
-    def __add__(self, other: "CameIn") -> "CameIn":
-        return CameIn(
-            self.readings + other.readings,
-            self.replaced + other.replaced,
-            self.taken_back + other.taken_back,
-            add([self.summed, other.summed]),
-            add([self.by_seconds, other.by_seconds]),
-        )
-
-
-_CAME_IN = f"""
-SELECT z.feed_id, r.meter_id, {CAME_IN}
-WHERE z.feed_id IN ({{marks}}) AND r.meter_id <> 0 AND r.start_at >= %s AND r.start_at < %s
-GROUP BY z.feed_id, r.meter_id
-"""
-_ACROSS = """
-SELECT z.feed_id, r.meter_id, r.resource_id, r.attribute_set_id, r.origin_id,
-TIMESTAMPDIFF(SECOND, '1970-01-01', r.start_at), TIMESTAMPDIFF(SECOND, '1970-01-01', r.end_at),
-CAST(r.quantity * 1000000 AS DECIMAL(44, 0))
-FROM resources z JOIN readings r ON r.resource_id = z.id
-LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
-WHERE z.feed_id IN ({marks}) AND r.start_at > %s AND r.start_at < %s AND r.end_at > %s AND s.delivery_id IS NULL
-AND r.meter_id <> 0
-"""
-
-
-def came_in(tx: Session, feeds: Sequence[int], start: datetime, end: datetime) -> dict[tuple[int, int], CameIn]:
-    """What came in that begins from a moment until before another, by feed and meter."""
-    if not feeds:
-        return {}
-    hold_places(tx)
-    statement = _CAME_IN.format(marks=", ".join(["%s"] * len(feeds)))
-    rows = tx.connection().exec_driver_sql(statement, (*feeds, _bare(start), _bare(end))).fetchall()
-    found: dict[tuple[int, int], CameIn] = defaultdict(CameIn)
-    for feed, meter, stands, replaced, gone, summed, by_seconds in [*rows, *archived_sums(tx, feeds, start, end)]:
-        found[feed, meter] += CameIn(int(stands), int(replaced), int(gone), summed, by_seconds)
-    return dict(found)
 
 
 def inferred_ends(tx: Session, feeds: Collection[int], start: datetime, end: datetime) -> dict[tuple[int, int], int]:
@@ -109,27 +56,8 @@ def resources_held(
     yield from ((feed, meter, resources) for (feed, meter), resources in sorted(found.items()))
 
 
-def readings_across(tx: Session, feeds: Sequence[int], moment: datetime, longest: timedelta) -> Sequence[Any]:
-    """The readings that stand and begin before a moment and end after it.
-
-    Feed, meter, resource, attributes, origin, start and end in seconds from 1970, millionths.
-    """
-    if not feeds:
-        return []
-    hold_places(tx)
-    statement = _ACROSS.format(marks=", ".join(["%s"] * len(feeds)))
-    at = _bare(moment)
-    rows = tx.connection().exec_driver_sql(statement, (*feeds, at - longest, at, at)).fetchall()
-    return [*rows, *archived_across(tx, feeds, moment, longest)]
-
-
-def _bare(moment: datetime) -> datetime:
-    """As the driver gives and takes times."""
-    return moment.replace(tzinfo=None) - (moment.utcoffset() or timedelta(0))
-
-
 @dataclass(frozen=True, slots=True)
-class OfFeeds:
+class OfFeeds(Which):
     """Which usage: of feeds, whoever's it is; see `gradumen.store.metering.usage.Wanted`."""
 
     feeds: Collection[int]
@@ -141,7 +69,7 @@ class OfFeeds:
 
 
 @dataclass(frozen=True, slots=True)
-class OfNamesakes:
+class OfNamesakes(Which):
     """Which usage: of the other feeds' resources that are called as one of these feeds'."""
 
     feeds: Collection[int]

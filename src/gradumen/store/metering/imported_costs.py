@@ -189,11 +189,14 @@ def next_stale(tx: Session, most: int, most_rows: int) -> list[CostSetRow]:
     return [each for place, each in enumerate(marked) if not place or rows[place] <= most_rows]
 
 
+_STALE = (CostSetRow.stale_since, CostSetRow.unread_since)
+OLDEST_STALE: list[ColumnElement[Any]] = [select(func.min(each)).scalar_subquery() for each in _STALE]
+"""Since when the oldest set is marked, for whose it is and for what was used; None where none is."""
+
+
 def oldest_stale(tx: Session) -> datetime | None:
     """Since when the oldest is marked, for whose it is or for what was used."""
-    row = CostSetRow
-    both = [tx.scalar(select(func.min(each))) for each in (row.stale_since, row.unread_since)]
-    return min((each for each in both if each is not None), default=None)
+    return min((each for each in tx.execute(select(*OLDEST_STALE)).one() if each is not None), default=None)
 
 
 def current_sets(tx: Session, keys: Collection[Key]) -> list[CostSetRow]:

@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
@@ -21,7 +21,7 @@ from gradumen.store.metering.archived_readings import archived_groups, has_archi
 from gradumen.store.metering.stale_usage import Mark
 from gradumen.store.metering.tables import FeedRow, OriginRow, ResourceRow, UsageDayRow
 from gradumen.store.organisations.projects import projects_by_path
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, moves_between
 
 
 class OwnershipRuleListRow(Base):
@@ -200,7 +200,8 @@ Place = tuple[int, int, int, int, date]
 """Where usage stands: project, resource, meter, attributes and day."""
 _ALIKE = """
 SELECT r.resource_id, r.meter_id, r.origin_id, r.attribute_set_id, DATE(r.start_at),
-DATE(r.end_at - INTERVAL 1 SECOND), COUNT(*) FROM readings r {joined}JOIN origins o ON o.id = r.origin_id
+DATE(r.end_at - INTERVAL 1 SECOND), COUNT(*), MIN(r.start_at)
+FROM readings r {joined}JOIN origins o ON o.id = r.origin_id
 LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
 WHERE {of} AND r.start_at >= %s AND r.start_at < %s AND o.owner IS NULL AND s.delivery_id IS NULL AND r.meter_id <> 0
 """
@@ -212,9 +213,9 @@ _OF = (
 _GROUPS = (
     _ALIKE.format(joined="JOIN resources z ON z.id = r.resource_id ", of="z.feed_id IN ({feeds})")
     + _OF
-    + "GROUP BY 1, 2, 3, 4, 5, 6 ORDER BY 1, 2, 5, 3, 4, 6 LIMIT %s"
+    + "GROUP BY 1, 2, 3, 4, 5, 6, {era} ORDER BY 1, 2, 5, 3, 4, 6 LIMIT %s"
 )
-_GROUPS_OF_RESOURCES = _ALIKE.format(joined="", of="r.resource_id IN ({resources})") + "GROUP BY 1, 2, 3, 4, 5, 6"
+_OF_RESOURCES = _ALIKE.format(joined="", of="r.resource_id IN ({resources})") + "GROUP BY 1, 2, 3, 4, 5, 6, {era}"
 _COUNTED = f"""
 SELECT z.feed_id, SUM(u.readings), SUM(IF(u.project_number = {NOBODY}, u.readings, 0)),
 SUM(IF(u.project_number = {COMPARED}, u.readings, 0)) FROM usage_days u
@@ -230,7 +231,7 @@ WHERE z.feed_id IN ({feeds}) AND u.day >= %s AND u.day <= %s AND u.project_numbe
 
 @dataclass(frozen=True, slots=True)
 class Group:
-    """Readings that name no owner, alike in all that a rule can look at; started on one day and ended on one."""
+    """Readings alike in all that a rule can look at; started on one day, none moved in between, and ended on one."""
 
     resource: int
     meter: int
@@ -239,6 +240,8 @@ class Group:
     day: date
     last: date
     readings: int
+    at: datetime
+    """When the first of them started."""
 
 
 def groups_naming_nobody(
@@ -250,8 +253,9 @@ def groups_naming_nobody(
     """
     hold_places(tx)
     days = first.date(), end.date() + timedelta(days=1)
-    asked = _asked(tx, _GROUPS, feeds, first, end, *projects, *days, most, projects=projects)
-    found = [Group(*row) for row in asked]
+    statement = _GROUPS.replace("{era}", _era(tx, first, end))
+    asked = _asked(tx, statement, feeds, first, end, *projects, *days, most, projects=projects)
+    found = [_group(row) for row in asked]
     if has_archived(tx, first, end):
         usage = UsageDayRow
         having = select(usage.resource_id).distinct().join(ResourceRow, ResourceRow.id == usage.resource_id)
@@ -272,9 +276,21 @@ def next_resources(tx: Session, feeds: Sequence[int], after: int, most: int) -> 
 
 def groups_of_resources(tx: Session, resources: Sequence[int], first: datetime, end: datetime) -> list[Group]:
     """The readings of resources that stand in rows and name no owner, started in a span of time, in groups."""
-    statement = _GROUPS_OF_RESOURCES.format(resources=", ".join(["%s"] * len(resources)))
+    marks = ", ".join(["%s"] * len(resources))
+    statement = _OF_RESOURCES.format(resources=marks, era=_era(tx, first, end))
     rows = tx.connection().exec_driver_sql(statement, (*resources, _plain(first), _plain(end))).fetchall()
-    return [Group(*row) for row in rows]
+    return [_group(row) for row in rows]
+
+
+def _group(row: Sequence[Any]) -> Group:
+    resource, meter, origin, attributes, day, last, readings, at = row
+    return Group(resource, meter, origin, attributes, day, last, readings, at.replace(tzinfo=UTC))
+
+
+def _era(tx: Session, first: datetime, end: datetime) -> str:
+    """How many of those who move in a span of time had moved when a reading started."""
+    moments = moves_between(tx, first, end)
+    return " + ".join(f"(r.start_at >= '{each:%Y-%m-%d %H:%M:%S}')" for each in moments) or "NULL"
 
 
 def users_by_day(tx: Session, resources: Sequence[int], first: date, last: date) -> dict[Mark, set[int]]:

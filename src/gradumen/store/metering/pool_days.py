@@ -14,6 +14,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column
 from gradumen.store.columns import Base, Figure, Moment, Quantity
 from gradumen.store.metering.cloud_feeds import CloudFeedRow
 from gradumen.store.metering.tables import ResourceRow, UsageDayRow
+from gradumen.store.metering.usage import Which
 from gradumen.store.organisations.clouds import CloudRow
 from gradumen.store.quotas.pools import PoolRow
 
@@ -34,7 +35,7 @@ class PoolDayRow(Base):
 
 
 @dataclass(frozen=True, slots=True)
-class OfFeeds:
+class OfFeeds(Which):
     """Usage that comes by some feeds, of some meters; whoever owns it, or nobody."""
 
     feeds: Collection[int]

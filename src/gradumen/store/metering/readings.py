@@ -94,17 +94,6 @@ def number_resources(tx: Session, feed: int, names: Collection[str]) -> dict[str
     return _numbered(tx, ResourceRow, ResourceRow.name, rows, ResourceRow.feed_id == feed)
 
 
-CAME_IN = """
-SUM(s.delivery_id IS NULL) AS stands,
-SUM(s.delivery_id IS NOT NULL AND d.takes_back IS NULL AND NOT d.is_read_again) AS was_replaced,
-SUM(d.takes_back IS NOT NULL) AS was_taken_back, SUM(IF(s.delivery_id IS NULL, r.quantity, 0)) AS came_to,
-SUM(IF(s.delivery_id IS NULL, r.quantity * IF(o.is_amount, 1, TIMESTAMPDIFF(SECOND, r.start_at, r.end_at)), 0))
-AS came_to_by_seconds
-FROM resources z JOIN readings r ON r.resource_id = z.id JOIN origins o ON o.id = r.origin_id
-LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
-LEFT JOIN deliveries d ON d.id = s.by_delivery_id
-"""
-"""What readings come to, those that stand, were replaced, and were taken back, as feeds' balances add them up."""
 NEWEST = 2**63 - 1
 """After every delivery."""
 

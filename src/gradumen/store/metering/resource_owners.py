@@ -11,6 +11,7 @@ from gradumen.store.metering.archived_months import hold_places
 from gradumen.store.metering.archived_readings import archived_groups, has_archived
 from gradumen.store.metering.ownership_rules import Group
 from gradumen.store.metering.tables import REPLACED, ReadingRow, ResourceRow, SupersededReadingRow
+from gradumen.store.organisations.tables import moves_between
 
 
 def groups_of(
@@ -21,12 +22,12 @@ def groups_of(
     starts, ends = cast(row.start_at, Date), cast(func.date_sub(row.end_at, text("INTERVAL 1 SECOND")), Date)
     keys = (row.resource_id, row.meter_id, row.origin_id, row.attribute_set_id, starts, ends)
     query = (
-        select(*keys, func.count())
+        select(*keys, func.count(), func.min(row.start_at))
         .join(ResourceRow, ResourceRow.id == row.resource_id)
         .outerjoin(SupersededReadingRow, REPLACED)
         .where(ResourceRow.feed_id.in_(feeds), ResourceRow.name == resource, row.meter_id != UNKNOWN)
         .where(row.start_at >= first, row.start_at < end, SupersededReadingRow.delivery_id.is_(None))
-        .group_by(*keys)
+        .group_by(*keys, *(row.start_at >= each for each in moves_between(tx, first, end)))
         .order_by(starts, row.resource_id, row.meter_id, row.origin_id, row.attribute_set_id)
         .limit(most)
     )

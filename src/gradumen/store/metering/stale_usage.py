@@ -13,7 +13,6 @@ from gradumen.core.metering.usage import Span
 from gradumen.core.periods import beyond_hour, midnight, zone_of
 from gradumen.store.bulk import load_lines
 from gradumen.store.columns import Moment
-from gradumen.store.metering.imported_costs import oldest_stale
 from gradumen.store.metering.tables import OriginRow, ReadingRow, ResourceRow, StaleUsageRow, UsageDayRow
 from gradumen.store.organisations.projects import projects_by_path
 from gradumen.store.organisations.tables import BillingZoneRow, OrganisationRow, ParentEdgeRow, ProjectRow
@@ -93,13 +92,6 @@ def next_marks(tx: Session, most: int) -> dict[int, tuple[Mark, bool]]:
 def count_marks(tx: Session) -> int:
     """How many marks there are."""
     return tx.scalar(select(func.count()).select_from(StaleUsageRow)) or 0
-
-
-def oldest_mark(tx: Session) -> datetime | None:
-    """When the oldest mark was made, of usage or of imported costs."""
-    usage = tx.scalar(select(StaleUsageRow.marked_at).order_by(StaleUsageRow.id).limit(1))
-    both = [each for each in (usage, oldest_stale(tx)) if each is not None]
-    return min(both) if both else None
 
 
 def lock_resources(tx: Session, resources: Collection[int]) -> None:

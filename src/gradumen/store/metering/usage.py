@@ -1,6 +1,6 @@
 """Queries of usage, packed by day. Straight through the driver where there are many rows."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
@@ -83,15 +83,26 @@ COLUMNS: Mapping[str, Any] = {
 """What usage can be summed by beside meter; days are those of UTC."""
 
 
+_LISTED, _RANGES = 900, 16_000
+"""In a list of a statement, and of all places together: of more the database makes tables, or reads all."""
+
+
 class Which(Protocol):
     """Which usage is looked at."""
 
     def of(self, query: Select[Any]) -> Select[Any]:
         """A query of usage, beside the rows of its resources, for what is wanted."""
 
+    def places(self, tx: Session, days: int) -> Iterable[Sequence[ColumnElement[bool]]]:
+        """Where all of it is that is of so many days, a part after another, so that nothing else is read.
+
+        Where resources lead to it, that is said by `of`.
+        """
+        return [()]
+
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class Wanted(Which):
     """Which usage: of organisations their meters, of one project's slug, of some meters, one resource; None is all."""
 
     seen: Collection[tuple[Collection[UUID] | None, Collection[int]]]
@@ -118,6 +129,24 @@ class Wanted:
             query = query.where(ResourceRow.name == self.resource)
         return query if self.meters is None else query.where(UsageDayRow.meter_id.in_(self.meters))
 
+    def places(self, tx: Session, days: int) -> Iterable[Sequence[ColumnElement[bool]]]:
+        """Lists of projects and meters, by which usage is clustered; of one resource it is found by that."""
+        if self.resource is not None:
+            return [()]
+        meters = {number for _, numbers in self.seen for number in numbers}
+        if self.meters is not None:
+            meters &= set(self.meters)
+        query = select(ProjectRow.number).order_by(ProjectRow.number)
+        if all(owners is not None for owners, _ in self.seen):
+            owning = {owner for owners, _ in self.seen for owner in owners or ()}
+            query = query.where(ProjectRow.organisation_id.in_(owning))
+        if self.project is not None:
+            query = query.where(ProjectRow.slug == self.project)
+        projects = list(tx.scalars(query)) if meters else []
+        some = max(1, min(_LISTED, _RANGES // max(1, len(meters) * days)))
+        parts = (projects[at : at + some] for at in range(0, len(projects), some))
+        return [(UsageDayRow.project_number.in_(part), UsageDayRow.meter_id.in_(sorted(meters))) for part in parts]
+
 
 def sums_of_days(tx: Session, wanted: Which, first: date, last: date, by: Sequence[str]) -> Sequence[Any]:
     """Usage of whole UTC days, from one to another, by meter and columns: rows of meter, quantity, columns."""
@@ -133,7 +162,8 @@ def packed_days(tx: Session, wanted: Which, days: Collection[date], by: Sequence
         return []
     columns = [COLUMNS[name] for name in by]
     query = wanted.of(select(UsageDayRow.meter_id, UsageDayRow.day, UsageDayRow.hours, UsageDayRow.slots, *columns))
-    return tx.execute(query.where(UsageDayRow.day.in_(days))).all()
+    query = query.where(UsageDayRow.day.in_(days))
+    return [row for place in wanted.places(tx, len(days)) for row in tx.execute(query.where(*place))]
 
 
 def newest_days(tx: Session, wanted: Wanted, up_to: date) -> set[date]:

@@ -290,6 +290,11 @@ def trees_between(tx: Session, start: datetime, end: datetime) -> list[tuple[dat
     return [(moment, edges.era(moment)) for moment in moments]
 
 
+def moves_between(tx: Session, start: datetime, end: datetime) -> list[datetime]:
+    """The moments within a span of time at which somebody moved."""
+    return [moment for moment, _ in trees_between(tx, start, end)[1:]]
+
+
 def sellers_ever(tx: Session, organisation: UUID) -> set[UUID]:
     """Those of whom an organisation buys, bought, or is to buy."""
     return {parent for child, parent, *_ in _edges(tx).rows if child == organisation}

@@ -14,7 +14,6 @@ from gradumen.store.metering.imported_costs import mark_feeds
 from gradumen.store.metering.ownership_rules import Group
 from gradumen.store.metering.spells import held_meters
 from gradumen.store.metering.stale_usage import Mark, lock_resources, mark_stale
-from gradumen.store.organisations.tables import trees_between
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.metering.owners import Alike, owners_by_rule
 from gradumen.usecases.tasks import require_lease
@@ -67,13 +66,11 @@ def mark_some(
 def _otherwise(tx: Session, groups: Sequence[Group], there: Mapping[Mark, set[int]]) -> set[Mark]:
     """The days of resources that are not wholly the one project's that all of their readings are of by rule.
 
-    What holds until it changes, what is divided, and the days on which an organisation moved are always among them.
+    What holds until it changes, and what is divided, is always among them.
     """
     if not groups:
         return set()
     held = held_meters(tx)
-    bounds = midnight(min(each.day for each in groups)), midnight(max(each.day for each in groups) + DAY)
-    moved = {since.date() for since, _ in trees_between(tx, *bounds) if since != midnight(since.date())}
     by_meter: dict[int, set[Alike]] = defaultdict(set)
     for each in groups:
         by_meter[each.meter].add(_alike(each))
@@ -82,15 +79,14 @@ def _otherwise(tx: Session, groups: Sequence[Group], there: Mapping[Mark, set[in
     }
     wanted: dict[Mark, set[int | None]] = defaultdict(set)
     for each in groups:
-        sure = each.meter not in held and each.day not in moved
-        owner = _owner(whose.get((each.meter, _alike(each)))) if sure else None
+        owner = None if each.meter in held else _owner(whose.get((each.meter, _alike(each))))
         for day in {each.day, max(each.day, each.last)}:
             wanted[each.resource, each.meter, day].add(owner)
     return {mark for mark, owners in wanted.items() if None in owners or len(owners) > 1 or owners != there.get(mark)}
 
 
 def _alike(group: Group) -> Alike:
-    return group.resource, group.attributes, group.origin, int(midnight(group.day).timestamp())
+    return group.resource, group.attributes, group.origin, int(group.at.timestamp())
 
 
 def _owner(whose: Whose | None) -> int | None:

@@ -67,7 +67,7 @@ class _Looking:
         owners = Owners(self._tx, {each.resource for each in groups}, start, end, all_meters=True)
         owners.know({each.origin for each in groups}, {each.attributes for each in groups})
         for group in groups:
-            at = (group.resource, group.meter, group.origin, group.attributes, midnight(group.day))
+            at = (group.resource, group.meter, group.origin, group.attributes, group.at)
             if _is_divided(owners.find(*at)):
                 self.readings[self._feed(owners, group.resource), group.meter] += group.readings
 

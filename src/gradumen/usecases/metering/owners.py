@@ -24,6 +24,8 @@ from gradumen.store.organisations.tables import Tree, trees_between
 from gradumen.store.unit_of_work import Session
 from gradumen.wire.metering.ownership_forms import rule_of, usage_words, value_words, whose_words
 
+DAY_SECONDS = 86_400
+
 
 @dataclass(frozen=True, slots=True)
 class Ruled:
@@ -121,6 +123,12 @@ class Owners:
         self._meters = {number: row.slug for number, row in meter_rows(tx).items()} if self.rules or all_meters else {}
         self._origins: dict[int, tuple[str, str | None, int | None]] = {}
         self._attributes: dict[int, dict[str, str]] = {}
+
+    @property
+    def days_apart(self) -> set[int]:
+        """The days within which somebody moved, counted from 1970: of these, times count."""
+        moments = (int(since.timestamp()) for since, _ in self._trees[1:])
+        return {each // DAY_SECONDS for each in moments if each % DAY_SECONDS}
 
     def know(self, origins: Collection[int], attributes: Collection[int]) -> None:
         """Read what rules look at, of these."""
@@ -240,12 +248,19 @@ def owners_by_rule(tx: Session, meter: int, readings: Collection[Alike]) -> dict
     if not owners.rules:
         return {}
     owners.know({origin for _, _, origin, _ in readings}, {attributes for _, attributes, _, _ in readings})
+    apart = owners.days_apart
+    of_day: dict[Alike, Whose | None] = {}
     found = {}
     for each in readings:
         resource, attributes, origin, start = each
-        if not owners.names_nobody(origin):
-            continue
-        by = owners.find(resource, meter, origin, attributes, datetime.fromtimestamp(start, UTC))
-        if by is not None:
-            found[each] = by.rule.whose
+        day = start // DAY_SECONDS
+        # Of a day readings that are alike have one owner, unless somebody moved within it.
+        alike = each if day in apart else (resource, attributes, origin, day * DAY_SECONDS)
+        if alike not in of_day:
+            at = datetime.fromtimestamp(start, UTC)
+            by = owners.find(resource, meter, origin, attributes, at) if owners.names_nobody(origin) else None
+            of_day[alike] = None if by is None else by.rule.whose
+        whose = of_day[alike]
+        if whose is not None:
+            found[each] = whose
     return found

@@ -315,7 +315,7 @@ def costs_and_owners(
 
 
 def _of(owners: Owners, group: Group, rules: Rules) -> Ruled | None:
-    return owners.find(group.resource, group.meter, group.origin, group.attributes, midnight(group.day), rules)
+    return owners.find(group.resource, group.meter, group.origin, group.attributes, group.at, rules)
 
 
 class Totals:

@@ -74,8 +74,7 @@ def _items(
         if origin.owner is not None:
             why: Why = (origin.account, origin.owner, None, origin.owner if origin.owner in there else None)
         else:
-            at = midnight(each.day)
-            by = owners.find(each.resource, each.meter, each.origin, each.attributes, at)
+            by = owners.find(each.resource, each.meter, each.origin, each.attributes, each.at)
             why = (origin.account, None, by.rule.name if by else None, by.owner if by else None)
         _add(runs.setdefault((owners.feeds[each.resource].feed, each.meter, why), []), each)
     found = [

@@ -16,11 +16,11 @@ from gradumen.core.metering.readings import LONGEST
 from gradumen.core.metering.usage import EPOCH_DAY, Divisions, Sample, Span, combine_days, spans_of
 from gradumen.store.metering import stale_usage
 from gradumen.store.metering.archived_months import archived_before
-from gradumen.store.metering.divided_days import waits_no_more
 from gradumen.store.metering.spells import spells_behind
 from gradumen.store.metering.usage import meter_rows
 from gradumen.store.pairs import raise_pairs
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
+from gradumen.store.waiting import usage_waits
 from gradumen.usecases.metering.day_shares import Dividing
 from gradumen.usecases.metering.held_usage import HeldSpan
 from gradumen.usecases.metering.measured_before import load_before, measured_before, with_followers
@@ -153,6 +153,5 @@ def count_marks(tx: Session) -> int:
 
 def usage_as_of(tx: Session, caller: Caller) -> AsOf:
     """Up to when readings are counted, in business time, and whether any wait."""
-    oldest = stale_usage.oldest_mark(tx)
-    waiting = oldest is not None or bool(spells_behind(tx, 1)) or waits_no_more(tx, business_now(tx, caller.at))
+    waiting, oldest = usage_waits(tx, business_now(tx, caller.at))
     return AsOf(as_of=business_now(tx, oldest or caller.at), waiting=waiting)

@@ -6,7 +6,7 @@ from datetime import UTC, date, datetime, timedelta
 from uuid import UUID
 
 from gradumen.core.metering.ownership import NOBODY
-from gradumen.core.periods import Period, midnight, zone_of
+from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.divided_days import resources_of_nobody
@@ -78,9 +78,7 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
 
 def _of_nobody(tx: Session, groups: Sequence[Group], owners: Owners, today: date) -> list[Group]:
     """Those that no rule takes, and those of days that are over on which nobody used what they are divided by."""
-    taken = [
-        owners.find(each.resource, each.meter, each.origin, each.attributes, midnight(each.day)) for each in groups
-    ]
+    taken = [owners.find(each.resource, each.meter, each.origin, each.attributes, each.at) for each in groups]
     divided = [
         {(of.rule.by_usage, day) for day in {each.day, each.last} if day < today} if of and of.rule.by_usage else set()
         for each, of in zip(groups, taken, strict=True)

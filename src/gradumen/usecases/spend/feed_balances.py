@@ -13,6 +13,7 @@ from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.access.members import names_of
 from gradumen.store.metering import feed_balances as store
+from gradumen.store.metering.came_in import CameIn
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.kind_rules import counts_unknown
 from gradumen.store.metering.tables import FeedRow
@@ -206,10 +207,10 @@ def _meter_body(
 ) -> FeedMeterBody | None:
     """A meter's balance; ``apart`` is how many readings were divided, and how many ends inferred."""
     meter = looked.meters[number].slug
-    came = looked.came_in.get((feed, number), store.CameIn())
+    came = looked.came_in.get((feed, number), CameIn())
     balance = found.get((feed, meter), Balance())
     told = asdict(balance)
-    if came == store.CameIn() and not any(told.values()):
+    if came == CameIn() and not any(told.values()):
         return None
     known = published.meters.get(meter)
     additive = known is None or known.sampling.additive

@@ -18,8 +18,9 @@ from gradumen.core.metering.usage import Divisions
 from gradumen.core.periods import Period, day_start, hour_number
 from gradumen.store.catalogue.tables import MeterRow
 from gradumen.store.metering import feed_balances as store
+from gradumen.store.metering.came_in import came_in, places_of, readings_across
 from gradumen.store.metering.stale_usage import kept_by_quarter, organisations_by_number
-from gradumen.store.metering.usage import meter_rows, meters_by_seller
+from gradumen.store.metering.usage import Which, meter_rows, meters_by_seller
 from gradumen.store.organisations.tables import Tree
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.metering.held_usage import load_held
@@ -44,7 +45,9 @@ class FeedMonth:
         self.meters: Mapping[int, MeterRow] = meter_rows(tx)
         self._of_seller = meters_by_seller(tx)
         self._spans = list(spans_of(tx, scope, *self.bounds))
-        self.came_in = store.came_in(tx, feeds, *self.bounds)
+        levels = {number for number, row in self.meters.items() if row.combine == Combine.LEVEL}
+        self._places = places_of(tx, feeds, self.bounds[0] - LONGEST, self.bounds[1])
+        self.came_in = came_in(tx, feeds, self._places, levels, *self.bounds)
         self.measured = self._measured()
         """By feed and meter: what readings say, and what costs of suppliers come to."""
         self.used: dict[tuple[int, Place], dict[str, int]] = defaultdict(lambda: defaultdict(int))
@@ -59,16 +62,15 @@ class FeedMonth:
         """What readings say of the month."""
         found: dict[tuple[int, int], int] = defaultdict(int)
         for (feed, meter), came in self.came_in.items():
-            combine = self.meters[meter].combine
-            if combine != Combine.HELD:
-                found[feed, meter] += millionths(came.by_seconds if combine == Combine.LEVEL else came.summed)
+            if self.meters[meter].combine != Combine.HELD:
+                found[feed, meter] += millionths(came.summed)
         for feed, meter, resources in store.resources_held(self._tx, self.feeds, *self.bounds):
             held = load_held(self._tx, meter, resources, self.bounds[0].date()).times
             there = within(held, *(int(bound.timestamp()) for bound in self.bounds))
             found[feed, meter] += sum(each.level * (each.end - each.start) for each in there)
         across: dict[tuple[int, int, bool], list[tuple[int, ...]]] = defaultdict(list)
         for begins, moment in zip((True, False), self.bounds, strict=True):
-            for feed, meter, *row in store.readings_across(self._tx, self.feeds, moment, LONGEST):
+            for feed, meter, *row in readings_across(self._tx, self.feeds, self._places, moment, LONGEST):
                 across[feed, meter, begins].append(tuple(row))
         by_quarter = kept_by_quarter(self._tx) if across else set()
         hours = [hour_number(bound, self._zone) for bound in self.bounds]
@@ -93,7 +95,7 @@ class FeedMonth:
         sold = any(meter in self._of_seller.get(each, ()) for each in tree.chain(self._seller))
         return "sold" if sold and owner in tree.below([self._seller]) else "elsewhere"
 
-    def _add_usage(self, wanted: store.OfFeeds | store.OfNamesakes) -> None:
+    def _add_usage(self, wanted: Which) -> None:
         for tree, bounds in self._spans:
             rows = list(quantities_of(self._tx, wanted, bounds, ("project", "resource", "feed"), self._zone))
             owners = organisations_by_number(self._tx, {keys["project"] for _, keys, _ in rows})
