@@ -234,6 +234,12 @@ def test_who_has_moved_is_nobody_to_the_rules_of_its_seller_before(world: World,
     assert (left.first_day, left.readings) == (date(2026, 10, 14), 2)
     seen = edda.usage.sum("oxbow", "2026-10", by=("project",), wait=60).items
     assert {each.keys["project"]: each.quantity for each in seen} == {"saltmarsh/booking": 10 + 14}
+    whose = edda.ownership_rules.of_resource("oxbow", "2026-10", "vm-1").items
+    told = {(each.first_day.day, each.owner, each.readings) for each in whose}
+    assert told == {(10, "saltmarsh/booking", 1), (14, "saltmarsh/booking", 1), (14, None, 1), (16, None, 1)}
+    # What is nobody's already does not go anywhere without the rule.
+    [move] = edda.ownership_rules.preview("oxbow", []).moves
+    assert (move.before, move.readings) == ("saltmarsh/booking", 2)
 
 
 def test_a_worker_killed_in_between_leaves_it_to_another(cumulant: World, service: Service) -> None:
