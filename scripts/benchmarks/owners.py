@@ -6,47 +6,75 @@ there is one an hour: that is 24 times as many rows as days move.
 
 import json
 import time
-from datetime import date
+from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 import ingest
 from large import connected
 
+from gradumen.client.metering.readings import reading_event
 from gradumen.demo.history import History
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 
-ACCOUNTS = 100
+ACCOUNTS, DAYS = 100, 30
 COLUMNS = "project_number, meter_id, day, resource_id, attribute_set_id, hours, slots, total, readings"
 
 
 def run(rows: int) -> dict[str, Any]:
     """Of so many hourly values of a month: seconds and ratio of each of the two changes."""
+    machines = max(ACCOUNTS, rows // (24 * DAYS))
     with ingest.running() as (service, history):
         socket = service.data / "database" / "db.sock"
-        events = _events(rows)
-        bodies = [json.dumps(events[at : at + ingest.BATCH_ROWS]).encode() for at in range(0, rows, ingest.BATCH_ROWS)]
+        events = _events(machines)
+        parts = [events[at : at + ingest.BATCH_ROWS] for at in range(0, len(events), ingest.BATCH_ROWS)]
+        bodies = [json.dumps(part).encode() for part in parts]
         ingest.at_once(
             [ingest.sender(service.url, bodies[part :: ingest.CONNECTIONS]) for part in range(ingest.CONNECTIONS)]
         )
         ingest.settle(history)
+        _go_on(socket)
         some = _measured(history, socket, "One", {"account": "acc-0"})
         whole = _measured(history, socket, "All", {"account": {"prefix": "acc-"}})
-    found: dict[str, Any] = {"rows": rows}
+    found: dict[str, Any] = {"rows": machines * 24 * DAYS}
     for name, (seconds, floor, days) in (("one_percent", some), ("all", whole)):
         found |= {f"{name}_days": days, f"{name}_seconds": seconds, f"{name}_floor_seconds": floor}
         found[f"{name}_ratio"] = seconds / floor
     return found
 
 
-def _events(rows: int) -> list[dict[str, Any]]:
-    """As `ingest.make_events`, without an owner, of accounts of which each has a hundredth of the machines."""
-    found = ingest.make_events(rows, 0)
-    for event in found:
-        data = event["data"]
-        del data["owner"]
-        data["account"] = f"acc-{int(data['resource'].rpartition('-')[2]) % ACCOUNTS}"
+def _events(machines: int) -> list[dict[str, Any]]:
+    """Hourly values of the first day, without an owner, of accounts of which each has a hundredth of the machines."""
+    found = []
+    for number in range(machines * 24):
+        hour, machine = divmod(number, machines)
+        begin = datetime(2026, 9, 1, tzinfo=UTC) + timedelta(hours=hour)
+        data = {
+            "account": f"acc-{machine % ACCOUNTS}", "resource": f"machine-{machine}", "meter": "compute/vcpu",
+            "quantity": str(1 + number % 32), "unit": "vCPU", "start": begin.isoformat(),
+            "end": (begin + timedelta(hours=1)).isoformat(), "attributes": {"site": "north-fell", "size": "medium"},
+        }  # fmt: skip
+        found.append(reading_event("/sites/north-fell", f"run-{number}", data))
     return found
+
+
+def _go_on(socket: Path) -> None:
+    """The other days are as the first, of which the service took readings in and made usage."""
+    days = f"seq_1_to_{DAYS - 1} d"
+    with connected(socket) as connection, connection.cursor() as cursor:
+        cursor.execute(
+            "INSERT INTO readings (resource_id, meter_id, start_at, delivery_id, position, end_at, origin_id, "
+            "attribute_set_id, event_id, sequence, quantity) "
+            "SELECT r.resource_id, r.meter_id, r.start_at + INTERVAL d.seq DAY, r.delivery_id, r.position, "
+            "r.end_at + INTERVAL d.seq DAY, r.origin_id, r.attribute_set_id, "
+            f"CONCAT(r.event_id, '-', d.seq), r.sequence, r.quantity FROM readings r JOIN {days} ORDER BY 1, 2, 3"
+        )
+        cursor.execute(
+            f"INSERT INTO usage_days ({COLUMNS}) SELECT u.project_number, u.meter_id, u.day + INTERVAL d.seq DAY, "
+            "u.resource_id, u.attribute_set_id, u.hours, u.slots, u.total, u.readings "
+            f"FROM usage_days u JOIN {days} ORDER BY 1, 2, 3, 4"
+        )
+        connection.commit()
 
 
 def _measured(history: History, socket: Path, name: str, conditions: dict[str, Any]) -> tuple[float, float, int]:
