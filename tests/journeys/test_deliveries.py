@@ -16,7 +16,7 @@ from typing import Any
 import pytest
 
 from gradumen.core.errors import GradumenError
-from gradumen.demo import carrier, counters, fleet, night_desk, public_cloud, supplier_costs
+from gradumen.demo import carrier, counters, fleet, night_desk, public_cloud, software_vendor, supplier_costs
 from gradumen.demo.history import SAMPLE_HOURS, Calendar, History
 from gradumen.demo.metrics import SimulatedMetrics
 from gradumen.demo.scenario import SELLERS, SIGNERS
@@ -66,6 +66,7 @@ def scenario(metrics: SimulatedMetrics) -> Iterator[Path]:
             public_cloud.connect(history.mara, first)
             carrier.connect(history.mara, first, first)
             supplier_costs.connect(history.signed_in, first, first)
+            software_vendor.connect(history.signed_in, first, first)
             history.mara.feeds.create("tarnwick", slug=night_desk.FEED, name=night_desk.NAME)
             history.mara.feeds.create("tarnwick", slug=counters.FEED, name=counters.NAME)
             history.mara.clock.set(NOW, held=True)
@@ -96,6 +97,7 @@ def deliveries(random: Random | None, metrics: SimulatedMetrics) -> list[Deliver
     found += [lines(day) for day in DAYS]
     found += [costs(day) for day in DAYS]
     found.append(costs(DAYS[-1], credit=True))
+    found += [seats(day) for day in DAYS]
     found.append(fetching(metrics))
     if random is not None:
         found += random.sample(found, len(found) // 5)
@@ -123,10 +125,20 @@ def costs(day: date, *, credit: bool = False) -> Delivery:
     return lambda history: _none(supplier_costs.send_day(history.mara, day, exported, credit=credit))
 
 
+def seats(day: date) -> Delivery:
+    return lambda history: _none(software_vendor.send(history.mara, day, day + timedelta(days=1)))
+
+
 def fetching(metrics: SimulatedMetrics) -> Delivery:
     """Let it be fetched from the first day on; the same again changes nothing."""
     form = counters.pull_form(metrics.url, datetime(FIRST.year, FIRST.month, FIRST.day, tzinfo=UTC))
-    return lambda history: _none(history.mara.pulls.set(FETCHED, form, version=0, secret=counters.TOKEN))
+
+    def fetch(history: History) -> None:
+        # It may have been set before, and asked for again meanwhile.
+        version = history.mara.pulls.get(FETCHED).version
+        history.mara.pulls.set(FETCHED, form, version=version, secret=counters.TOKEN)
+
+    return fetch
 
 
 def again(metrics: SimulatedMetrics, wrong: str) -> Delivery:

@@ -15,7 +15,7 @@ from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Role
 from gradumen.core.quotas.measures import Kind
-from gradumen.demo import carrier, counters, fleet, night_desk, public_cloud, supplier_costs
+from gradumen.demo import carrier, counters, fleet, night_desk, public_cloud, software_vendor, supplier_costs
 from gradumen.demo.capacity import place_capacity
 from gradumen.demo.papers import (
     ask_for_more,
@@ -362,6 +362,7 @@ class History:
         count += carrier.connect(self.mara, first, now.date())
         count += night_desk.connect(self.mara, first, now)
         count += supplier_costs.connect(self.signed_in, first, now.date())
+        count += software_vendor.connect(self.signed_in, first, now.date())
         if self.metrics is not None:
             counters.connect(self.mara, self.metrics, now)
         self.tell(f"{self.calendar.current.text} so far: {count} readings")
@@ -379,6 +380,7 @@ class History:
         count = self.send(self._days(since, now.date(), until_hour=now.hour))
         count += self.send({public_cloud.FEED: list(public_cloud.readings(since, now.date()))})
         count += supplier_costs.send(self.mara, since, now.date())
+        count += software_vendor.send(self.mara, since, now.date())
         count += night_desk.send(self.mara, since, now)
         self.tell(f"{count} readings since {since}")
 

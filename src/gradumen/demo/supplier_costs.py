@@ -29,7 +29,7 @@ KINDS = (
     ("Cumulant's machines", "public-cloud/time", None, {"service-category": "Compute"}),
 )
 """What its cost files say was used: by which rule of which meter, in which unit if not the one it says, and of what."""
-_HEAD = (
+HEAD = (
     "BilledCost", "EffectiveCost", "ListCost", "ContractedCost", "BillingAccountId", "SubAccountId", "BillingCurrency",
     "BillingPeriodStart", "BillingPeriodEnd", "ChargeCategory", "ChargePeriodStart", "ChargePeriodEnd", "ProviderName",
     "ServiceName", "ServiceCategory", "ResourceId", "RegionId", "InvoiceId", "ConsumedQuantity", "ConsumedUnit",
@@ -78,7 +78,7 @@ def send_day(mara: Client, day: date, exported: datetime, *, credit: bool = Fals
     """The file of a day, as it was exported at a moment; with ``credit`` as it was restated."""
     file = io.StringIO()
     writer = csv.writer(file)
-    writer.writerow(_HEAD)
+    writer.writerow(HEAD)
     writer.writerows(_rows(day, credit=credit))
     name = f"cumulant-{day}{'-restated' if credit else ''}.csv"
     return mara.imported_costs.send(f"{PROVIDER}/{FEED}", name, file.getvalue().encode(), exported_at=exported).rows
