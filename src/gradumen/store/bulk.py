@@ -7,6 +7,8 @@ from typing import BinaryIO
 import polars as pl
 from sqlalchemy.orm import Session
 
+LISTED = 900
+"""Numbers in a list of a statement: from 1,000 on the database makes a table of it, and no ranges to read."""
 _KNOWN = 1062
 """The warning for a row whose key is there already."""
 

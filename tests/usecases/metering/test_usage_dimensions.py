@@ -63,7 +63,7 @@ def test_however_many_projects_are_asked_for_at_once_it_is_the_same(
     whole = asked()
     assert len(whole[0]) == 2 * len(owners)
     for listed, ranges in ((1, 16_000), (3, 16_000), (900, 1), (900, 50)):
-        monkeypatch.setattr(usage, "_LISTED", listed)
+        monkeypatch.setattr(usage, "LISTED", listed)
         monkeypatch.setattr(usage, "_RANGES", ranges)
         assert asked() == whole
 

@@ -173,13 +173,13 @@ def test_however_much_came_at_once_and_however_often_it_was_replaced_it_comes_to
         machines = [f"vm-{number}-{each}" for each in range(3)]
         world.send(*(egress(f"e-{each}", 7 * GIB, resource=each, **over) for each in machines))
         world.send(*(reading(f"r-{each}", resource=each, **over) for each in machines))
-        # One replaced, one left, one replaced and that taken back.
+        # Of three one is replaced; what comes beside another is taken back.
         world.send(egress(f"e-{machines[0]}", 3 * GIB, resource=machines[0], sequence=1, **over))
         world.send(egress(f"late-{number}", GIB, resource=machines[2], owner="quillstone/archive"))
         world.mara.deliveries.take_back(world.mara.feeds.deliveries(FEED)[0].id)
     found = []
     for listed in (900, 4, 2, 1):
-        monkeypatch.setattr(came_in, "_LISTED", listed)
+        monkeypatch.setattr(came_in, "LISTED", listed)
         found.append([balance(world, period=period) for period in (SEPTEMBER, "2026-10")])
     assert found[1:] == found[:1] * 3
     sent = found[0][0][1]["network/egress"]

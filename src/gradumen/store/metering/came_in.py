@@ -17,13 +17,11 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.exact import add
 from gradumen.core.periods import months_since
+from gradumen.store.bulk import LISTED
 from gradumen.store.metering.archived_months import hold_places
 from gradumen.store.metering.archived_readings import archived_across, archived_sums
 from gradumen.store.metering.stale_usage import bare_midnight
 from gradumen.store.metering.tables import DeliveryRow, ResourceRow, SupersededReadingRow
-
-_LISTED = 900
-"""Numbers in a list of a statement: from 1,000 on the database makes a table of it, and no ranges to read."""
 
 Place = tuple[int, int, str]
 """A feed, a meter, and some resources of it, in a list for a statement."""
@@ -125,7 +123,7 @@ def _places(tx: Session, feeds: Sequence[int], start: datetime, end: datetime) -
     row = ResourceRow
     for feed in feeds:
         resources = iter(tx.scalars(select(row.id).where(row.feed_id == feed).order_by(row.id)).all())
-        while some := list(islice(resources, _LISTED)):
+        while some := list(islice(resources, LISTED)):
             found: dict[int, list[int]] = defaultdict(list)
             statement = _METERS.format(resources=_listed(some))
             for resource, meter in tx.connection().exec_driver_sql(statement, (start, end)):
@@ -139,9 +137,9 @@ def _replaced_in(tx: Session, feeds: Sequence[int], start: datetime, end: dateti
     then = (delivery.first_at < end) & (delivery.last_at >= start)
     query = select(row.delivery_id).distinct().join(delivery, delivery.id == row.delivery_id)
     query = query.where(delivery.feed_id.in_(feeds), then | delivery.first_at.is_(None))
-    some = tx.scalars(query.limit(_LISTED + 1)).all()
+    some = tx.scalars(query.limit(LISTED + 1)).all()
     # No delivery is 0; where the list is empty the database would look for all readings.
-    return "TRUE" if len(some) > _LISTED else f"r.delivery_id IN ({_listed([0, *some])})"
+    return "TRUE" if len(some) > LISTED else f"r.delivery_id IN ({_listed([0, *some])})"
 
 
 def _listed(numbers: Sequence[int]) -> str:

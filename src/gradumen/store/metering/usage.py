@@ -11,6 +11,7 @@ from sqlalchemy import ColumnElement, Select, and_, false, func, or_, select, tr
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue.services import COMPONENT_OF
+from gradumen.store.bulk import LISTED
 from gradumen.store.catalogue.tables import MeterRow, ServiceRow
 from gradumen.store.metering.tables import AttributeSetRow, FeedRow, ResourceRow, UsageDayRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
@@ -83,8 +84,8 @@ COLUMNS: Mapping[str, Any] = {
 """What usage can be summed by beside meter; days are those of UTC."""
 
 
-_LISTED, _RANGES = 900, 16_000
-"""In a list of a statement, and of all places together: of more the database makes tables, or reads all."""
+_RANGES = 16_000
+"""Places that a statement asks for: of many more the database reads all."""
 
 
 class Which(Protocol):
@@ -143,7 +144,7 @@ class Wanted(Which):
         if self.project is not None:
             query = query.where(ProjectRow.slug == self.project)
         projects = list(tx.scalars(query)) if meters else []
-        some = max(1, min(_LISTED, _RANGES // max(1, len(meters) * days)))
+        some = max(1, min(LISTED, _RANGES // max(1, len(meters) * days)))
         parts = (projects[at : at + some] for at in range(0, len(projects), some))
         return [(UsageDayRow.project_number.in_(part), UsageDayRow.meter_id.in_(sorted(meters))) for part in parts]
 
