@@ -89,13 +89,14 @@ def sum_usage(
         names.know(keys for _, keys, _ in rows)
         for number, keys, quantity in rows:
             sums[number, names.of(keys)] += quantity
-    items = [_item(known[number], shown, quantity, published) for (number, shown), quantity in sums.items()]
-    items.sort(key=lambda item: (item.meter, item.keys.get("day", ""), -item.quantity, str(item.keys)))
+    slugs = {number: row.slug for number, row in known.items()}
+    ordered = sorted((slugs[number], _day(keys), -sums[number, keys], keys, number) for number, keys in sums)
+    shown = ordered[:limit]
     return UsageSumsBody(
         organisation=organisation,
         period=period,
-        items=items[:limit],
-        more=len(items) > limit,
+        items=[_item(known[number], keys, -minus, published) for _, _, minus, keys, number in shown],
+        more=len(ordered) > limit,
         as_of=current.as_of,
         waiting=current.waiting,
     )
@@ -159,6 +160,10 @@ def spans_of(tx: Session, scope: Scope, start: datetime, end: datetime) -> Itera
     ends = [*(moment for moment, _ in trees[1:]), end]
     for (begins, tree), until in zip(trees, ends, strict=True):
         yield tree, (begins, until)
+
+
+def _day(keys: tuple[tuple[str, Named], ...]) -> str:
+    return next((slug for name, (slug, _) in keys if name == "day"), "")
 
 
 def _item(meter: MeterRow, keys: tuple[tuple[str, Named], ...], quantity: int, published: Published) -> UsageBody:
