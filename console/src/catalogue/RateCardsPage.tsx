@@ -225,6 +225,6 @@ function Rates({ card, version }: { card: RateCard; version: RateCardVersion }) 
 
 function Prices({ rate }: { rate: Rate }) {
   return priceRows(rate).map((row, index) => (
-    <Box key={index}>{row.price.endsWith('%') ? row.price : formatPrice(row.price)}</Box>
+    <Box key={index}>{rate.markup ? row.price : formatPrice(row.price)}</Box>
   ));
 }

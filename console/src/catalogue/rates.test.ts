@@ -30,8 +30,16 @@ describe('a rate in words', () => {
     expect(perWords({ rate: 'f', fee: 'p/t', every: 'quarter', advance: true })).toBe('quarter, in advance');
     expect(perWords({ rate: 'f', fee: 'p/t', every: 'once' })).toBe('piece, once');
     expect(perWords({ rate: 'r', per: 'request', lots: { of: '10000', price: '1' } })).toBe(
-      '10\u2009000 request begun',
+      '10\u2009000 requests begun',
     );
+  });
+
+  it('says of which cost a percentage is', () => {
+    const kept = { rate: 'r', per: 'EUR', markup: { percent: '7', fixed: '1', of: 'effective' as const } };
+    expect(perWords(kept)).toBe('effective cost');
+    expect(priceRows(kept)).toEqual([{ range: 'and 1 a month', price: '+7 %' }]);
+    expect(perWords({ ...kept, markup: { percent: '0.0' } })).toBe('billed cost');
+    expect(priceRows({ ...kept, markup: { percent: '0.0' } })).toEqual([{ range: '', price: 'at cost' }]);
   });
 
   it('gives every block its range', () => {

@@ -1,5 +1,6 @@
 /** Rates in words: what they match, how they price, and what a unit comes to. */
 import { compare, formatQuantity, share } from '../shared/decimal';
+import { formatUnit } from '../shared/units';
 import type { Block, Discount, Rate, Where } from './catalogue';
 
 const condition = (where: Where): string => {
@@ -49,7 +50,8 @@ export function perWords(rate: Rate): string {
     return `${rate.every ?? 'month'}${String(rate.advance) === 'true' ? ', in advance' : ''}`;
   }
   if (rate.commitment || rate.spread) return 'month';
-  if (rate.lots) return `${formatQuantity(rate.lots.of)} ${rate.per ?? ''} begun`;
+  if (rate.lots) return `${formatQuantity(rate.lots.of)} ${formatUnit(rate.per ?? '', rate.lots.of)} begun`;
+  if (rate.markup) return `${rate.markup.of ?? 'billed'} cost`;
   if (rate.started) return `${rate.per ?? ''}, ${rate.started}s begun`;
   return rate.per ?? '';
 }
@@ -74,7 +76,7 @@ export function priceRows(rate: Rate): { range: string; price: string }[] {
     return [
       {
         range: rate.markup.fixed ? `and ${rate.markup.fixed} a month` : '',
-        price: `+${rate.markup.percent} %${rate.markup.of === 'effective' ? ' on effective cost' : ''}`,
+        price: Number(rate.markup.percent) ? `+${rate.markup.percent} %` : 'at cost',
       },
     ];
   return [{ range: '', price: rate.price ?? rate.commitment ?? rate.spread ?? '' }];

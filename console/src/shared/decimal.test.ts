@@ -55,6 +55,7 @@ describe('exact decimals', () => {
     expect(readable('7200', 'vCPU-second')).toEqual({ text: '2', unit: 'vCPU-hour' });
     expect(readable(String(3600n * 1024n ** 3n), 'byte-second')).toEqual({ text: '1', unit: 'GiB-hour' });
     expect(readable('2048', 'byte')).toEqual({ text: '2', unit: 'KiB' });
+    expect(readable('211800000', 'micro-EUR')).toEqual({ text: '211.80', unit: 'EUR' });
   });
 
   it('gives shares for bars only between known wholes', () => {

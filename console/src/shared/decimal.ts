@@ -110,7 +110,11 @@ function largestUnit(quantity: string, unit: string): { size: Big; unit: string 
 /** A quantity in base units, shown in the largest unit that leaves at least 1. Exact in the tooltip. */
 export function readable(quantity: string, unit: string): { text: string; unit: string } {
   const { size, unit: shown } = largestUnit(quantity, unit);
-  return { text: formatQuantity(new Big(quantity).div(size).toFixed(), 2), unit: shown };
+  const many = new Big(quantity).div(size).toFixed();
+  return {
+    text: unit.startsWith('micro-') ? formatMoney(many, shown) : formatQuantity(many, 2),
+    unit: shown,
+  };
 }
 
 /** Quantities in base units, all of them in the unit in which the largest is at least 1. */
