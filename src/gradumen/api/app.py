@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from fastapi import APIRouter, FastAPI
+from fastapi import FastAPI
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.routing import APIRoute
 
@@ -164,6 +164,9 @@ ROUTERS = (
 )
 
 
+PREFIX = "/api/v1"
+
+
 def operation_name(route: APIRoute) -> str:
     """The operation's name in OpenAPI: that of its function."""
     return route.name
@@ -188,16 +191,15 @@ def make_app(settings: Settings, uow: UnitOfWork | None, *, set_up_file: Path | 
     app.state.settings, app.state.uow = settings, uow
     app.state.set_up_file = set_up_file
     app.state.gate = Gate()
-    api = APIRouter(prefix="/api/v1")
+    # All beside each other: a router within another is looked through again for each that it is within.
     for module in ROUTERS:
-        api.include_router(module.router)
-    app.include_router(api)
+        app.include_router(module.router, prefix=PREFIX)
     app.include_router(description.router)
     app.include_router(health.router)
     app.include_router(console.router)
     problems.install(app)
     operations = [route for module in ROUTERS for route in routes_of(module.router)]
-    describe(app, [(f"{api.prefix}{route.path_format}", route) for route in operations])
+    describe(app, [(f"{PREFIX}{route.path_format}", route) for route in operations])
     app.add_middleware(GZipMiddleware, minimum_size=1024, compresslevel=3)
     app.add_middleware(HeadAsGet)
     app.add_middleware(BodyLimit, most=settings.largest_body_bytes, seconds=settings.body_seconds)

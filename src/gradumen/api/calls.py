@@ -24,13 +24,16 @@ SESSION, DEVICE = "gradumen_session", "gradumen_device"
 _SAFE = ("GET", "HEAD", "OPTIONS")
 
 
-def get_uow(request: Request) -> UnitOfWork:
-    """The service's unit of work."""
+async def get_uow(request: Request) -> UnitOfWork:
+    """The service's unit of work.
+
+    Like all here that only looks something up, it does not wait, so it need not go to a thread.
+    """
     uow: UnitOfWork = request.app.state.uow
     return uow
 
 
-def get_settings(request: Request) -> Settings:
+async def get_settings(request: Request) -> Settings:
     """The service's settings."""
     settings: Settings = request.app.state.settings
     return settings
@@ -40,7 +43,7 @@ Uow = Annotated[UnitOfWork, Depends(get_uow)]
 Configured = Annotated[Settings, Depends(get_settings)]
 
 
-def get_door(settings: Configured) -> Door:
+async def get_door(settings: Configured) -> Door:
     """The door to what the operator lets be called."""
     return Door(settings.outbound.split(","))
 
@@ -48,7 +51,7 @@ def get_door(settings: Configured) -> Door:
 DoorHere = Annotated[Door, Depends(get_door)]
 
 
-def get_directories(settings: Configured) -> Directories:
+async def get_directories(settings: Configured) -> Directories:
     """The directories that the operator opens to sellers."""
     return Directories(settings.directories)
 
@@ -63,7 +66,7 @@ def cookie_name(settings: Settings, name: str) -> str:
 
 def session_secret(request: Request) -> str | None:
     """The secret of the session's cookie, if there is one."""
-    return request.cookies.get(cookie_name(get_settings(request), SESSION))
+    return request.cookies.get(cookie_name(request.app.state.settings, SESSION))
 
 
 def address_of(request: Request) -> str:
