@@ -73,6 +73,7 @@ from gradumen.api.metering import (
 from gradumen.api.organisations import clouds, details, organisations, projects, sites, states
 from gradumen.api.quotas import hosts, measures, pools, quota_matrices, quota_requests, quotas, site_quotas
 from gradumen.api.rating import composites, estimates, what_ifs
+from gradumen.api.routers import PREFIX
 from gradumen.api.spend import feed_balances, month_margins, not_priced, period_so_far, spend, to_dos, usage_balances
 from gradumen.api.subscriptions import assignment_rules, moves, onboardings, one_off_charges, orders, subscriptions
 from gradumen.settings import Settings
@@ -162,9 +163,6 @@ ROUTERS = (
     clock,
     metrics,
 )
-
-
-PREFIX = "/api/v1"
 
 
 def operation_name(route: APIRoute) -> str:

@@ -2,15 +2,15 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, page_limit, page_of
+from gradumen.api.routers import Router
 from gradumen.usecases import audit_entries
 from gradumen.wire.audit_entries import AuditEntryBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["audit entries"])
+router = Router(tags=["audit entries"])
 
 
 @router.get("/organisations/{organisation}/audit-entries")

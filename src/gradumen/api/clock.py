@@ -1,14 +1,12 @@
 """Routes of the business clock."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Configured, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases import clock
 from gradumen.usecases.rating.current_charges import open_periods
 from gradumen.wire.clock import ClockBody, ClockUpdate
 
-router = APIRouter(route_class=StrictRoute, prefix="/clock", tags=["clock"])
+router = Router(prefix="/clock", tags=["clock"])
 
 
 @router.get("")

@@ -3,10 +3,10 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query, status
+from fastapi import Query, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, page_limit, page_of
+from gradumen.api.routers import Router
 from gradumen.core.messages import Kind, State
 from gradumen.usecases import message_texts, messages
 from gradumen.wire.messages import (
@@ -20,7 +20,7 @@ from gradumen.wire.messages import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["messages"])
+router = Router(tags=["messages"])
 
 
 @router.get("/organisations/{organisation}/messages")

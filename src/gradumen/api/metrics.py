@@ -2,14 +2,13 @@
 
 from datetime import datetime
 
-from fastapi import APIRouter
 from fastapi.responses import PlainTextResponse
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.waiting import read_backlog
 
-router = APIRouter(route_class=StrictRoute, tags=["health"])
+router = Router(tags=["health"])
 CONTENT_TYPE = "text/plain; version=0.0.4; charset=utf-8"
 """Prometheus text exposition format."""
 

@@ -1,14 +1,12 @@
 """Route of how long data is kept."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases import retentions
 from gradumen.wire.retentions import RetentionBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["record"])
+router = Router(tags=["record"])
 
 
 @router.get("/retentions")

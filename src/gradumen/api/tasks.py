@@ -3,15 +3,15 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, page_limit, page_of
+from gradumen.api.routers import Router
 from gradumen.usecases import tasks
 from gradumen.wire.tasks import TaskBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["tasks"])
+router = Router(tags=["tasks"])
 
 
 @router.get("/organisations/{organisation}/tasks")

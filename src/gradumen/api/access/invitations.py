@@ -4,10 +4,10 @@ from datetime import UTC, datetime
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Request, status
+from fastapi import Depends, Request, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, address_of, get_caller, session_secret
+from gradumen.api.routers import Router
 from gradumen.core.errors import NotSignedIn
 from gradumen.usecases.access import invitations
 from gradumen.usecases.scope import Caller
@@ -19,7 +19,7 @@ from gradumen.wire.access.members import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 def caller_if_any(request: Request, uow: Uow) -> Caller | None:

@@ -2,10 +2,10 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter, status
+from fastapi import status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.access import members, users
 from gradumen.wire.access.members import (
     MemberBody,
@@ -14,7 +14,7 @@ from gradumen.wire.access.members import (
 from gradumen.wire.access.sessions import PasswordResetBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.get("/organisations/{organisation}/members", tags=["members"])

@@ -2,10 +2,10 @@
 
 from datetime import UTC, datetime
 
-from fastapi import APIRouter, Request, status
+from fastapi import Request, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Configured, Uow, address_of, session_secret
+from gradumen.api.routers import Router
 from gradumen.core.errors import NeedsPassword
 from gradumen.usecases.access import users
 from gradumen.wire.access.sessions import (
@@ -14,7 +14,7 @@ from gradumen.wire.access.sessions import (
     PasswordResetAsk,
 )
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.post("/session/password", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])

@@ -2,16 +2,16 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter, status
+from fastapi import status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.access import programs
 from gradumen.wire.access.programs import ProgramBody
 from gradumen.wire.access.tokens import TokenBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["tokens"])
+router = Router(tags=["tokens"])
 
 
 @router.get("/programs")

@@ -1,13 +1,11 @@
 """Routes of who answers for a project and who works in it."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.access import project_people
 from gradumen.wire.access.project_people import ProjectPeopleBody, ProjectPeopleSet
 
-router = APIRouter(route_class=StrictRoute, prefix="/organisations", tags=["projects"])
+router = Router(prefix="/organisations", tags=["projects"])
 
 
 @router.get("/{organisation}/projects/{project}/people")

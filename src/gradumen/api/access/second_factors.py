@@ -2,10 +2,10 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter, Request, status
+from fastapi import Request, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Configured, Uow, session_secret
+from gradumen.api.routers import Router
 from gradumen.core.errors import NeedsPassword
 from gradumen.usecases.access import second_factors
 from gradumen.wire.access.second_factors import (
@@ -16,7 +16,7 @@ from gradumen.wire.access.second_factors import (
     SecondFactorSecretBody,
 )
 
-router = APIRouter(route_class=StrictRoute, tags=["second factors"])
+router = Router(tags=["second factors"])
 
 
 @router.get("/session/second-factor")

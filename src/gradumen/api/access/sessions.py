@@ -2,10 +2,10 @@
 
 from datetime import UTC, datetime
 
-from fastapi import APIRouter, Request, Response, status
+from fastapi import Request, Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import DEVICE, SESSION, CallerHere, Configured, Uow, address_of, cookie_name, session_secret
+from gradumen.api.routers import Router
 from gradumen.core.permissions import RIGHTS, Right
 from gradumen.core.retentions import DEVICES
 from gradumen.store.unit_of_work import UnitOfWork
@@ -20,7 +20,7 @@ from gradumen.wire.access.sessions import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 _DEVICE_SECONDS = int(DEVICES.total_seconds())
 
 

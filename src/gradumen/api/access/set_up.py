@@ -4,15 +4,15 @@ import secrets
 from datetime import UTC, datetime
 from pathlib import Path
 
-from fastapi import APIRouter, Request, status
+from fastapi import Request, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import Uow, address_of
+from gradumen.api.routers import Router
 from gradumen.core.errors import NotSignedIn
 from gradumen.usecases.access.set_up import is_set_up, set_up_provider
 from gradumen.wire.access.sessions import SetUp, SetUpBody
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.get("/set-up", tags=["sessions"])

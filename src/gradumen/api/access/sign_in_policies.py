@@ -1,13 +1,11 @@
 """Routes of what organisations demand of who signs in."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.access import sign_in_policies
 from gradumen.wire.access.sign_in_policies import SignInPolicyBody, SignInPolicyUpdate
 
-router = APIRouter(route_class=StrictRoute, tags=["sign-in policies"])
+router = Router(tags=["sign-in policies"])
 
 
 @router.get("/organisations/{organisation}/sign-in-policy")

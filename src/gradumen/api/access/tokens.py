@@ -2,15 +2,15 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter, status
+from fastapi import status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.access import tokens
 from gradumen.wire.access.tokens import TokenBody, TokenCreate
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["tokens"])
+router = Router(tags=["tokens"])
 
 
 @router.get("/tokens")

@@ -3,15 +3,15 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response, status
+from fastapi import Query, Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
+from gradumen.api.routers import Router
 from gradumen.usecases.billing import bill_runs
 from gradumen.wire.billing.bill_runs import BillRunBody, BillRunCreate
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.post("/bill-runs", status_code=status.HTTP_202_ACCEPTED, response_model=BillRunBody, tags=["bill runs"])

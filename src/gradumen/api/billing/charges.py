@@ -3,15 +3,15 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, page_limit
+from gradumen.api.routers import Router
 from gradumen.usecases.billing import charges
 from gradumen.wire.billing.charges import ChargeBody, ReadingBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.get("/charges/{charge_id}", tags=["charges"])

@@ -3,19 +3,19 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response, status
+from fastapi import Query, Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
 from gradumen.api.description import Pdf
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.core.errors import Conflict
 from gradumen.documents.issued import write_issued
 from gradumen.usecases.billing import invoices, issuing
 from gradumen.wire.billing.invoices import InvoiceBody, InvoicesBody, IssueDrafts
 from gradumen.wire.tasks import TaskBody
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.get("/invoices", tags=["invoices"])

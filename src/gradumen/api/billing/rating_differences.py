@@ -1,15 +1,13 @@
 """Route of what today's rules price differently."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.usecases.billing import rating_differences
 from gradumen.wire.billing.rating_differences import RatingDifferenceBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.get("/organisations/{organisation}/rating-differences", tags=["bill runs"], dependencies=EXPENSIVE)

@@ -1,14 +1,12 @@
 """Routes of tax rates."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.billing import tax_rates
 from gradumen.wire.billing.tax_rates import TaxRateBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.get("/organisations/{organisation}/tax-rates", tags=["tax rates"])

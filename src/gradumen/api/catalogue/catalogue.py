@@ -2,11 +2,9 @@
 
 from typing import Any
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.documents.catalogue import read_catalogue
 from gradumen.usecases.catalogue import publishing
 from gradumen.wire.catalogue.catalogue import (
@@ -15,7 +13,7 @@ from gradumen.wire.catalogue.catalogue import (
 )
 from gradumen.wire.catalogue.forms.schema import catalogue_schema
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.post("/catalogue/compare", tags=["catalogue"], dependencies=EXPENSIVE)

@@ -2,15 +2,15 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter, status
+from fastapi import status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.catalogue import member_services
 from gradumen.wire.access.members import MemberBody
 from gradumen.wire.catalogue.member_services import MemberServices
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.put("/organisations/{organisation}/members/{user_id}/services", tags=["members"])

@@ -1,14 +1,12 @@
 """Route of offers."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.catalogue import offers
 from gradumen.wire.catalogue.offers import OfferBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.get("/organisations/{organisation}/offers", tags=["catalogue"])

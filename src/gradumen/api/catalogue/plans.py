@@ -1,9 +1,7 @@
 """Routes of plans."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.catalogue import catalogue_lists, plan_lists, tier_sales
 from gradumen.wire.catalogue.catalogue import (
     DifferenceBody,
@@ -14,7 +12,7 @@ from gradumen.wire.catalogue.plans import PublishedPlanBody
 from gradumen.wire.catalogue.tier_sales import TierSaleBody, TierSaleUpdate
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.get("/plans", tags=["catalogue"])

@@ -1,14 +1,12 @@
 """Routes of prices that are about to change."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.catalogue import price_changes
 from gradumen.wire.catalogue.price_changes import PriceChangeBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["catalogue"])
+router = Router(tags=["catalogue"])
 
 
 @router.get("/price-changes")

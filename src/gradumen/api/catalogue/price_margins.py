@@ -1,13 +1,11 @@
 """Route of price margins."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.catalogue import price_margins
 from gradumen.wire.catalogue.price_margins import PriceMarginsBody
 
-router = APIRouter(route_class=StrictRoute, tags=["catalogue"])
+router = Router(tags=["catalogue"])
 
 
 @router.get("/rate-cards/{seller}/{slug}/margins")

@@ -1,10 +1,10 @@
 """Routes of rate cards."""
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.description import Yaml
+from gradumen.api.routers import Router
 from gradumen.documents.catalogue import write_catalogue
 from gradumen.usecases.catalogue import catalogue_lists
 from gradumen.wire.catalogue.catalogue import (
@@ -15,7 +15,7 @@ from gradumen.wire.catalogue.forms.derivations import source_form
 from gradumen.wire.catalogue.rate_cards import RateCardBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.get("/rate-cards", tags=["catalogue"])

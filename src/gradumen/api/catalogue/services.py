@@ -1,14 +1,12 @@
 """Route of services."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.catalogue import plan_lists
 from gradumen.wire.catalogue.services import PublishedServiceBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.get("/services", tags=["catalogue"])

@@ -2,11 +2,11 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Header, Response, status
+from fastapi import Header, Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.core.errors import Invalid
 from gradumen.documents.catalogue import CatalogueDocument, read_catalogue, write_catalogue
 from gradumen.usecases.catalogue import publishing, unpublished_changes
@@ -14,9 +14,7 @@ from gradumen.wire.catalogue.catalogue import ChangesBody
 from gradumen.wire.catalogue.unpublished_changes import UnpublishedChangeBody, UnpublishedChangeSave
 from gradumen.wire.values import Page
 
-router = APIRouter(
-    route_class=StrictRoute, prefix="/organisations/{organisation}/unpublished-changes", tags=["catalogue"]
-)
+router = Router(prefix="/organisations/{organisation}/unpublished-changes", tags=["catalogue"])
 IfMatch = Annotated[str | None, Header(pattern=r'^"?[0-9]{1,9}"?$')]
 
 

@@ -1,13 +1,11 @@
 """Routes of the months of readings that are archived."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.metering import archived_months
 from gradumen.wire.metering.archived_months import ArchivedMonthsBody, ArchivedMonthsSet
 
-router = APIRouter(route_class=StrictRoute, tags=["record"])
+router = Router(tags=["record"])
 
 
 @router.get("/archived-months")

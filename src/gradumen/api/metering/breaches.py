@@ -3,15 +3,15 @@
 from typing import Annotated, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, page_limit, page_of
+from gradumen.api.routers import Router
 from gradumen.usecases.metering import breaches
 from gradumen.wire.metering.breaches import BreachBody, BreachNote
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["quotas"])
+router = Router(tags=["quotas"])
 
 
 @router.get("/organisations/{organisation}/breaches")

@@ -2,15 +2,15 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter, status
+from fastapi import status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.metering import cloud_feeds
 from gradumen.wire.metering.cloud_feeds import CloudFeedBody, CloudFeedSet
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["feeds"])
+router = Router(tags=["feeds"])
 
 
 @router.get("/organisations/{organisation}/cloud-feeds")

@@ -2,11 +2,9 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.core.errors import Conflict
 from gradumen.core.metering.readings import Reading
 from gradumen.feeds.mapped_files import look, read_mapped
@@ -22,7 +20,7 @@ from gradumen.wire.metering.deliveries import (
 )
 from gradumen.wire.metering.readings import DeliveryBody
 
-router = APIRouter(route_class=StrictRoute, tags=["feeds"])
+router = Router(tags=["feeds"])
 
 
 @router.get("/feeds/file-mapping")

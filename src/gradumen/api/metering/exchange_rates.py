@@ -1,14 +1,12 @@
 """Routes of exchange rates."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.metering import exchange_rates
 from gradumen.wire.metering.exchange_rates import ExchangeRateBody, ExchangeRatesSet
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["feeds"])
+router = Router(tags=["feeds"])
 
 
 @router.get("/organisations/{organisation}/exchange-rates")

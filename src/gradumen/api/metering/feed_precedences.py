@@ -1,15 +1,13 @@
 """Routes of which feed gives way to which, and of what both measured."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.usecases.metering import feed_precedences
 from gradumen.wire.metering.feed_precedences import FeedComparisonBody, FeedPrecedencesBody, FeedPrecedencesSet
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["feeds"])
+router = Router(tags=["feeds"])
 
 
 @router.get("/organisations/{organisation}/feed-precedences")

@@ -3,10 +3,10 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response, status
+from fastapi import Query, Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
+from gradumen.api.routers import Router
 from gradumen.usecases.metering import feeds
 from gradumen.wire.metering.readings import (
     DeliveryBody,
@@ -16,7 +16,7 @@ from gradumen.wire.metering.readings import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.get("/organisations/{organisation}/feeds", tags=["feeds"])

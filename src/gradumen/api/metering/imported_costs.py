@@ -1,10 +1,8 @@
 """Routes of costs that suppliers' files state."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.feeds.cost_files import read_costs
 from gradumen.usecases.metering import imported_costs
 from gradumen.usecases.metering.cost_sets import Stated
@@ -17,7 +15,7 @@ from gradumen.wire.metering.imported_costs import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["feeds"])
+router = Router(tags=["feeds"])
 
 
 @router.get("/feeds/cost-meter")

@@ -1,9 +1,7 @@
 """Routes of rules that say of what kind readings are, and of a reading that is only looked at."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.metering import kind_rules, reading_trials
 from gradumen.wire.metering.kind_rules import (
     KindPreviewBody,
@@ -14,7 +12,7 @@ from gradumen.wire.metering.kind_rules import (
     ReadingTrialBody,
 )
 
-router = APIRouter(route_class=StrictRoute, tags=["feeds"])
+router = Router(tags=["feeds"])
 
 
 @router.get("/organisations/{organisation}/kind-rules")

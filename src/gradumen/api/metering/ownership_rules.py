@@ -1,9 +1,7 @@
 """Routes of rules that say whose usage is that names no owner."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.metering import ownership_rules
 from gradumen.wire.metering.ownership_rules import (
     OwnershipPreviewBody,
@@ -12,7 +10,7 @@ from gradumen.wire.metering.ownership_rules import (
     OwnershipRulesSet,
 )
 
-router = APIRouter(route_class=StrictRoute, tags=["feeds"])
+router = Router(tags=["feeds"])
 
 
 @router.get("/organisations/{organisation}/ownership-rules")

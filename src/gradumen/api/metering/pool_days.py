@@ -3,15 +3,13 @@
 from datetime import date
 from uuid import UUID
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.metering import pool_days
 from gradumen.wire.metering.pool_days import PoolDayBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["sites"])
+router = Router(tags=["sites"])
 
 
 @router.get("/pools/{pool}/days")

@@ -5,15 +5,15 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Query, status
+from fastapi import Query, status
 
 from gradumen.adapters.door import Door
 from gradumen.adapters.folders import Directories
 from gradumen.adapters.measuring import Measuring
 from gradumen.adapters.sources import folder_of, servers_of, source_of
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, DirectoriesHere, DoorHere, Uow, page_limit, page_of
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.core.errors import Conflict, Invalid, Unavailable
 from gradumen.core.metering.pulls import HOUR, PullKind, Series, file_fits
 from gradumen.core.metering.readings import Reading
@@ -37,7 +37,7 @@ from gradumen.wire.metering.pulls import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["feeds"])
+router = Router(tags=["feeds"])
 SHOWN = 20
 TRIED_SECONDS = 20.0
 """So long somebody waits for a try at most, and one call more."""

@@ -3,17 +3,17 @@
 from typing import Annotated
 
 import msgspec
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.core.metering.life_events import Listing
 from gradumen.core.metering.readings import Reading, Told
 from gradumen.feeds.cloudevents import BATCH, SINGLE, read_events
 from gradumen.usecases.metering import readings
 from gradumen.wire.metering.readings import DeliveryOutcomeBody
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 async def raw_body(request: Request) -> bytes:

@@ -1,13 +1,11 @@
 """Route of what came in of which nothing says what it is."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.metering import unknown_kinds
 from gradumen.wire.metering.kind_rules import UnknownKindsBody
 
-router = APIRouter(route_class=StrictRoute, tags=["feeds"])
+router = Router(tags=["feeds"])
 
 
 @router.get("/organisations/{organisation}/unknown-kinds")

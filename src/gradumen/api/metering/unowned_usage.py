@@ -1,13 +1,11 @@
 """Route of the usage that nobody owns."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.metering import unowned_usage
 from gradumen.wire.metering.ownership_rules import UnownedUsagesBody
 
-router = APIRouter(route_class=StrictRoute, tags=["feeds"])
+router = Router(tags=["feeds"])
 
 
 @router.get("/organisations/{organisation}/unowned-usage")

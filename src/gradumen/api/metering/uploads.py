@@ -2,15 +2,13 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.metering import uploads
 from gradumen.wire.metering.uploads import PieceSent, UploadBegin, UploadBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["feeds"])
+router = Router(tags=["feeds"])
 
 
 @router.post("/uploads")

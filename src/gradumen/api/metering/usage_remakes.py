@@ -1,14 +1,14 @@
 """Route of usage that is made again."""
 
-from fastapi import APIRouter, Response, status
+from fastapi import Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
+from gradumen.api.routers import Router
 from gradumen.usecases.metering import usage_remakes
 from gradumen.wire.metering.usage_remakes import UsageRemakeCreate
 from gradumen.wire.tasks import TaskBody
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.post(

@@ -2,17 +2,17 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter, Response, status
+from fastapi import Response, status
 
 from gradumen.adapters.clouds import cloud_at
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, DoorHere, OnceHere, Uow, answered
+from gradumen.api.routers import Router
 from gradumen.core.errors import Conflict, Invalid, Unavailable
 from gradumen.usecases.organisations import clouds
 from gradumen.wire.organisations.clouds import CloudAccountBody, CloudBody, CloudCreate, CloudTriedBody, CloudUpdate
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["clouds"])
+router = Router(tags=["clouds"])
 
 
 @router.get("/organisations/{organisation}/clouds")

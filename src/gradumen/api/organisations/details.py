@@ -1,13 +1,11 @@
 """Routes of what organisations are on paper."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.organisations import details
 from gradumen.wire.organisations.details import DetailsBody, DetailsUpdate
 
-router = APIRouter(route_class=StrictRoute, prefix="/organisations/{organisation}/details", tags=["organisations"])
+router = Router(prefix="/organisations/{organisation}/details", tags=["organisations"])
 
 
 @router.get("")

@@ -2,16 +2,16 @@
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Response, status
+from fastapi import Query, Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
+from gradumen.api.routers import Router
 from gradumen.core.organisations.states import State
 from gradumen.usecases.organisations import organisations
 from gradumen.wire.organisations.organisations import OrganisationBody, OrganisationCreate, OrganisationUpdate
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, prefix="/organisations")
+router = Router(prefix="/organisations")
 
 
 @router.get("", tags=["organisations"])

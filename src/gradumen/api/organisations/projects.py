@@ -1,14 +1,14 @@
 """Routes of projects, and of the levels of their trees."""
 
-from fastapi import APIRouter, Response, status
+from fastapi import Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
+from gradumen.api.routers import Router
 from gradumen.usecases.organisations import projects
 from gradumen.wire.organisations.projects import ProjectBody, ProjectCreate, ProjectLevels, ProjectUpdate
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, prefix="/organisations", tags=["projects"])
+router = Router(prefix="/organisations", tags=["projects"])
 
 
 @router.get("/{organisation}/projects")

@@ -1,13 +1,11 @@
 """Routes of the states of organisations."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.organisations import states
 from gradumen.wire.organisations.states import StateCreate, StatesBody
 
-router = APIRouter(route_class=StrictRoute, prefix="/organisations/{organisation}/states", tags=["organisations"])
+router = Router(prefix="/organisations/{organisation}/states", tags=["organisations"])
 
 
 @router.get("")

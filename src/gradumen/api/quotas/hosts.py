@@ -4,16 +4,16 @@ from datetime import date
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response, status
+from fastapi import Query, Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
+from gradumen.api.routers import Router
 from gradumen.usecases.quotas import hosts
 from gradumen.wire.quotas.hosts import HostDayBody, HostsBody
 from gradumen.wire.tasks import TaskBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["clouds"])
+router = Router(tags=["clouds"])
 
 
 @router.get("/clouds/{cloud}/hosts")

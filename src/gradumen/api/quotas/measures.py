@@ -1,14 +1,14 @@
 """Routes of measures."""
 
-from fastapi import APIRouter, status
+from fastapi import status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.quotas import measures
 from gradumen.wire.quotas.measures import MeasureBody, MeasureCreate
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, prefix="/measures", tags=["quotas"])
+router = Router(prefix="/measures", tags=["quotas"])
 
 
 @router.get("")

@@ -2,15 +2,15 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter, Response, status
+from fastapi import Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
+from gradumen.api.routers import Router
 from gradumen.usecases.quotas import pools
 from gradumen.wire.quotas.pools import PoolBody, PoolCreate, PoolUpdate
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["sites"])
+router = Router(tags=["sites"])
 
 
 @router.get("/organisations/{organisation}/pools")

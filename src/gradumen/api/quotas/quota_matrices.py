@@ -2,14 +2,14 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, page_limit
+from gradumen.api.routers import Router
 from gradumen.usecases.quotas import quota_matrices
 from gradumen.wire.quotas.quota_matrices import QuotaMatrixBody, QuotaMatrixChangedBody, QuotaMatrixUpdate
 
-router = APIRouter(route_class=StrictRoute, tags=["quotas"])
+router = Router(tags=["quotas"])
 
 
 @router.get("/organisations/{organisation}/quota-matrix")

@@ -3,15 +3,15 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response, status
+from fastapi import Query, Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
+from gradumen.api.routers import Router
 from gradumen.usecases.quotas import quota_requests
 from gradumen.wire.quotas.quota_requests import QuotaRequestAnswer, QuotaRequestBody, QuotaRequestCreate
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["quotas"])
+router = Router(tags=["quotas"])
 
 
 @router.get("/organisations/{organisation}/quota-requests")

@@ -2,15 +2,15 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, page_limit, page_of
+from gradumen.api.routers import Router
 from gradumen.usecases.quotas import quotas
 from gradumen.wire.quotas.quotas import QuotaBody, QuotaChangeBody, QuotaGrant
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, prefix="/organisations")
+router = Router(prefix="/organisations")
 
 
 @router.get("/{organisation}/quotas", tags=["quotas"])

@@ -2,17 +2,15 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.organisations.sites import read_permitted_sites as read_permitted
 from gradumen.usecases.quotas import held_to_sites, site_quotas
 from gradumen.wire.organisations.sites import PermittedSites
 from gradumen.wire.quotas.site_quotas import SiteQuotaBody, SiteQuotaGrant
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, prefix="/organisations/{organisation}", tags=["sites"])
+router = Router(prefix="/organisations/{organisation}", tags=["sites"])
 
 
 @router.get("/site-quotas")

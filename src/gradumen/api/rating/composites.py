@@ -2,14 +2,14 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, page_limit
+from gradumen.api.routers import Router
 from gradumen.usecases.rating import composites
 from gradumen.wire.rating.composites import CompositeUsagesBody
 
-router = APIRouter(route_class=StrictRoute, tags=["usage"])
+router = Router(tags=["usage"])
 
 
 @router.get("/organisations/{organisation}/composites")

@@ -1,10 +1,8 @@
 """Routes of estimates and coverage. None of them changes anything."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.documents.catalogue import read_catalogue
 from gradumen.usecases.catalogue import publishing
 from gradumen.usecases.rating import estimates
@@ -16,7 +14,7 @@ from gradumen.wire.rating.estimates import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["estimates"])
+router = Router(tags=["estimates"])
 
 
 @router.post("/estimates", dependencies=EXPENSIVE)

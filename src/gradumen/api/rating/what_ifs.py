@@ -4,18 +4,18 @@ from functools import partial
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response, status
+from fastapi import Query, Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.documents.catalogue import read_catalogue
 from gradumen.usecases.catalogue import publishing
 from gradumen.usecases.rating import what_ifs
 from gradumen.wire.rating.what_ifs import WhatIfAmountBody, WhatIfAsked, WhatIfBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["what-ifs"])
+router = Router(tags=["what-ifs"])
 
 
 @router.post(

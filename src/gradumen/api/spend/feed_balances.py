@@ -1,14 +1,14 @@
 """Routes of what became of all that came in by feeds, and of signing a feed's month off."""
 
-from fastapi import APIRouter, status
+from fastapi import status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.usecases.spend import feed_balances
 from gradumen.wire.spend.feed_balances import FeedBalancesBody, FeedSignOff
 
-router = APIRouter(route_class=StrictRoute, tags=["spend"])
+router = Router(tags=["spend"])
 
 
 @router.get("/organisations/{organisation}/feed-balances", dependencies=EXPENSIVE)

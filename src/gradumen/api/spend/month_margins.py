@@ -1,14 +1,12 @@
 """Route of a month's margin."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.usecases.spend.month_margins import month_margins
 from gradumen.wire.spend.month_margins import MonthMarginsBody
 
-router = APIRouter(route_class=StrictRoute, tags=["catalogue"])
+router = Router(tags=["catalogue"])
 
 
 @router.get("/organisations/{organisation}/margins", tags=["spend"], dependencies=EXPENSIVE)

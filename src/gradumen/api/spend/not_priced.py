@@ -1,14 +1,12 @@
 """Route of usage that is not priced."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.usecases.spend import not_priced
 from gradumen.wire.spend.not_priced import NotPricedUsagesBody
 
-router = APIRouter(route_class=StrictRoute, tags=["spend"])
+router = Router(tags=["spend"])
 
 
 @router.get("/organisations/{organisation}/not-priced", dependencies=EXPENSIVE)

@@ -1,15 +1,13 @@
 """Route of the period so far."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.usecases.spend import period_so_far as so_far
 from gradumen.wire.billing.invoices import LineBody
 from gradumen.wire.spend.period_so_far import DayBody, LinkPeriodBody, NotPricedBody, PeriodSoFarBody
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.get("/organisations/{organisation}/period-so-far", tags=["spend"], dependencies=EXPENSIVE)

@@ -3,17 +3,17 @@
 from datetime import date
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Depends, Query, Response
+from fastapi import Depends, Query, Response
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, page_limit
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.documents.spend import FORMATS, write_spend
 from gradumen.usecases.spend import spend, spent_charges
 from gradumen.usecases.spend.spend import Asked
 from gradumen.wire.spend.spend import CurrentChargeBody, SpendBody, SpentChargesBody
 
-router = APIRouter(route_class=StrictRoute, tags=["spend"], dependencies=EXPENSIVE)
+router = Router(tags=["spend"], dependencies=EXPENSIVE)
 
 
 def get_asked(

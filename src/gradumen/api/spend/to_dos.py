@@ -1,14 +1,12 @@
 """Route of what needs somebody."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.spend import to_dos
 from gradumen.wire.spend.to_dos import ToDoBody
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute)
+router = Router()
 
 
 @router.get("/organisations/{organisation}/to-dos", tags=["spend"])

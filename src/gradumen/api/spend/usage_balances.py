@@ -1,14 +1,12 @@
 """Route of what became of usage."""
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.routers import Router
 from gradumen.usecases.spend import usage_balances
 from gradumen.wire.spend.usage_balances import UsageBalancesBody
 
-router = APIRouter(route_class=StrictRoute, tags=["spend"])
+router = Router(tags=["spend"])
 
 
 @router.get("/organisations/{organisation}/usage-balances", dependencies=EXPENSIVE)

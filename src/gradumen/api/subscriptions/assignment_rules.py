@@ -1,14 +1,14 @@
 """Routes of assignment rules."""
 
-from fastapi import APIRouter, status
+from fastapi import status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.subscriptions import assignment_rules
 from gradumen.wire.subscriptions.assignment_rules import AssignmentRuleBody, AssignmentRuleSet
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["subscriptions"])
+router = Router(tags=["subscriptions"])
 
 
 @router.get("/organisations/{organisation}/assignment-rules")

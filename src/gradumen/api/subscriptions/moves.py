@@ -2,15 +2,13 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter
-
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.routers import Router
 from gradumen.usecases.subscriptions import moves
 from gradumen.wire.subscriptions.moves import MoveBody, MoveCreate
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, prefix="/organisations/{organisation}/moves", tags=["subscriptions"])
+router = Router(prefix="/organisations/{organisation}/moves", tags=["subscriptions"])
 
 
 @router.get("")

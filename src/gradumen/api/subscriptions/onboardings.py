@@ -3,10 +3,10 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response, status
+from fastapi import Query, Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
+from gradumen.api.routers import Router
 from gradumen.core.subscriptions.onboardings import OnboardingState
 from gradumen.usecases.subscriptions import onboarding_policies, onboarding_tasks, onboardings
 from gradumen.wire.subscriptions.onboardings import (
@@ -22,7 +22,7 @@ from gradumen.wire.subscriptions.onboardings import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["onboardings"])
+router = Router(tags=["onboardings"])
 
 
 @router.post(

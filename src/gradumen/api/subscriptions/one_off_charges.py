@@ -2,15 +2,15 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter, Response, status
+from fastapi import Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
+from gradumen.api.routers import Router
 from gradumen.usecases.subscriptions import one_off_charges
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeBody, OneOffChargeCreate
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["billing"])
+router = Router(tags=["billing"])
 
 
 @router.get("/organisations/{seller}/one-off-charges")

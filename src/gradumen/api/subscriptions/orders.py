@@ -3,16 +3,16 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response, status
+from fastapi import Query, Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
+from gradumen.api.routers import Router
 from gradumen.core.subscriptions.orders import OrderState
 from gradumen.usecases.subscriptions import order_policies, orders
 from gradumen.wire.subscriptions.orders import OrderAnswer, OrderBody, OrderCreate, OrderPolicyBody, OrderPolicySet
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["orders"])
+router = Router(tags=["orders"])
 
 
 @router.get("/organisations/{organisation}/orders")

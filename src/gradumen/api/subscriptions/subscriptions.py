@@ -2,10 +2,10 @@
 
 from uuid import UUID
 
-from fastapi import APIRouter, Response, status
+from fastapi import Response, status
 
-from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
+from gradumen.api.routers import Router
 from gradumen.usecases.subscriptions import special_terms, subscription_changes, subscriptions
 from gradumen.wire.subscriptions.subscriptions import (
     SpecialTermsAgree,
@@ -17,7 +17,7 @@ from gradumen.wire.subscriptions.subscriptions import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, tags=["subscriptions"])
+router = Router(tags=["subscriptions"])
 
 
 @router.get("/organisations/{organisation}/subscriptions")
