@@ -62,9 +62,9 @@ def _written(tx: Session, *_: object) -> None:
 
 
 def token_of(tx: Session, kind: str) -> UUID | None:
-    """The present token of a kind; of the tree, where a transaction waited for nobody, that of its beginning."""
+    """The present token of a kind; where a transaction waited for nobody, the one that it read first."""
     begun = tx.info.setdefault(_BEGUN, {})
-    if kind != TREE or kind not in begun or tx.connection().info.get("waited", True):
+    if kind not in begun or tx.connection().info.get("waited", True):
         begun[kind] = tx.scalar(_TOKEN, {"kind": kind})
     found: UUID | None = begun[kind]
     return found
