@@ -22,6 +22,7 @@ import {
   moveWords,
   ownerWords,
   previewOptions,
+  costWords,
   quantityWords,
   rulesOptions,
   unownedOptions,
@@ -287,6 +288,9 @@ function NobodysTable(props: { items: Nobodys[]; onGive: ((item: Nobodys) => voi
           whole: true,
           cell: (row) => daysName(row.first_day, row.last_day),
         },
+        ...(items.some((each) => each.costs.length > 0)
+          ? [{ key: 'costs', title: 'Cost', number: true, cell: (row: Nobodys) => costWords(row.costs) }]
+          : []),
         { key: 'usage', title: 'Usage', cell: (row) => quantityWords(row.quantities) },
         {
           key: 'act',

@@ -10,7 +10,7 @@ import { api, body } from '../shared/api';
 import { Bar } from '../shared/Bar';
 import { byText } from '../shared/DataTable';
 import { periodName } from '../shared/dates';
-import { compare, formatQuantity, share } from '../shared/decimal';
+import { beside, compare, formatQuantity, share } from '../shared/decimal';
 import { useFilters } from '../shared/filters';
 import { Grid, type GridColumn } from '../shared/Grid';
 import { Page, Section } from '../shared/Page';
@@ -204,6 +204,13 @@ function Parts({ by, items, more, called: meterOf }: PartsProps) {
   for (const { meter, quantity } of items)
     if (compare(quantity, largest.get(meter) ?? '0') >= 0) largest.set(meter, quantity);
   const most = (row: Usage) => largest.get(row.meter) ?? '0';
+  const meters = [...largest.keys()];
+  const like = new Map(
+    meters.map((meter) => [
+      meter,
+      beside(items.filter((each) => each.meter === meter).map((each) => each.quantity)),
+    ]),
+  );
   const title = dimensionWords(by);
   const called = (row: Usage) => row.names[by] || 'none said';
   const kept = useKept();
@@ -261,8 +268,8 @@ function Parts({ by, items, more, called: meterOf }: PartsProps) {
             key: 'quantity',
             title: 'Quantity',
             number: true,
-            flex: 3,
-            cell: (row) => quantityIn(row.quantity, row.unit),
+            width: 190,
+            cell: (row) => quantityIn(row.quantity, row.unit, like.get(row.meter)),
             text: (row) => row.quantity,
             order: (a, b) => compare(a.quantity, b.quantity),
           },

@@ -166,6 +166,10 @@ export function conditionWords(conditions: Rule['conditions']): string {
 export const quantityWords = (quantities: readonly Quantity[]): string =>
   quantities.map((each) => `${each.meter_name} ${quantityIn(each.quantity, each.unit)}`).join('; ');
 
+/** Costs by currency. */
+export const costWords = (costs: Nobodys['costs']): string =>
+  costs.map(({ billed, currency }) => `${formatMoney(billed, currency)} ${currency}`).join(' and ');
+
 /** What a change of rules does, a sentence each. */
 export function moveWords(preview: Preview): string[] {
   if (preview.from_day === null) return ['Nothing changes.'];
@@ -173,9 +177,7 @@ export function moveWords(preview: Preview): string[] {
   if (!preview.moves.length) return ['Nothing that came in becomes anybody else’s by that.', ...fixed];
   const moves = preview.moves.map((each) => {
     const days = daysName(each.first_day, each.last_day);
-    const costs = each.costs
-      .map(({ billed, currency }) => `${formatMoney(billed, currency)} ${currency}`)
-      .join(' and ');
+    const costs = costWords(each.costs);
     const came = [
       ...(each.readings || !costs ? [counted(each.readings, 'reading')] : []),
       ...(costs ? [`costs of ${costs}`] : []),

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import {
   averageOf,
+  beside,
   compare,
   formatMoney,
   formatPrice,
@@ -55,6 +56,8 @@ describe('exact decimals', () => {
     expect(readable('7200', 'vCPU-second')).toEqual({ text: '2', unit: 'vCPU-hour' });
     expect(readable(String(3600n * 1024n ** 3n), 'byte-second')).toEqual({ text: '1', unit: 'GiB-hour' });
     expect(readable('2048', 'byte')).toEqual({ text: '2', unit: 'KiB' });
+    expect(readable('512', 'byte', '2048')).toEqual({ text: '0.5', unit: 'KiB' });
+    expect([beside(['9000', '50', '0']), beside(['9', '8']), beside([])]).toEqual(['500', '9', '0']);
     expect(readable('211800000', 'micro-EUR')).toEqual({ text: '211.80', unit: 'EUR' });
   });
 

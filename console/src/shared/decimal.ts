@@ -107,9 +107,19 @@ function largestUnit(quantity: string, unit: string): { size: Big; unit: string 
   return { size, unit: rest };
 }
 
-/** A quantity in base units, shown in the largest unit that leaves at least 1. Exact in the tooltip. */
-export function readable(quantity: string, unit: string): { text: string; unit: string } {
-  const { size, unit: shown } = largestUnit(quantity, unit);
+/** The quantity in whose unit several of one meter can be compared: in which none is less than a tenth. */
+export function beside(quantities: readonly string[]): string {
+  const sizes = quantities.filter((each) => compare(each, '0')).map((each) => new Big(each).abs());
+  const [first, ...rest] = sizes;
+  if (!first) return '0';
+  const least = rest.reduce((best, each) => (each.lt(best) ? each : best), first).times(10);
+  const most = rest.reduce((best, each) => (each.gt(best) ? each : best), first);
+  return (least.lt(most) ? least : most).toFixed();
+}
+
+/** A quantity in base units, shown in the largest unit that leaves at least 1 of it, or of `like`. Exact in the tooltip. */
+export function readable(quantity: string, unit: string, like = quantity): { text: string; unit: string } {
+  const { size, unit: shown } = largestUnit(like, unit);
   const many = new Big(quantity).div(size).toFixed();
   return {
     text: unit.startsWith('micro-') ? formatMoney(many, shown) : formatQuantity(many, 2),

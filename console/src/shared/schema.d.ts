@@ -12419,11 +12419,15 @@ export interface components {
         };
         /**
          * UnownedUsageBody
-         * @description Usage that names no owner and that no rule takes, of one feed and account.
+         * @description Usage that names no owner and that no rule takes, of one feed, account and source.
+         *
+         *     ``costs`` are what its supplier's cost files say it was billed, without the supplier's tax; for who may read money.
          */
         UnownedUsageBody: {
             /** Account */
             account: string | null;
+            /** Costs */
+            costs: components["schemas"]["gradumen__wire__metering__ownership_rules__CostBody"][];
             /** Examples */
             examples: string[];
             /** Feed */

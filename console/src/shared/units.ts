@@ -25,8 +25,8 @@ export function formatUnit(unit: string, count = '1'): string {
 export const counted = (count: number, noun: string): string =>
   `${formatCount(count)} ${count === 1 ? noun : pluralOf(noun)}`;
 
-/** A quantity in base units, in the largest unit that leaves at least 1, with it. */
-export function quantityIn(quantity: string, unit: string): string {
-  const { text, unit: shown } = readable(quantity, unit);
+/** A quantity in base units, in the largest unit that leaves at least 1 of it, or of `like`, with it. */
+export function quantityIn(quantity: string, unit: string, like = quantity): string {
+  const { text, unit: shown } = readable(quantity, unit, like);
   return `${text} ${formatUnit(shown, text)}`;
 }

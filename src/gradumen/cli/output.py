@@ -161,25 +161,38 @@ def in_short(value: Decimal, unit: str) -> str:
     return f"{exact.figure(round_half_up(Decimal(number.replace(' ', '')), 2))} {words}"
 
 
-def in_words(value: Decimal, unit: str) -> tuple[str, str]:
+def beside(values: Iterable[Decimal]) -> Decimal:
+    """The quantity in whose unit several of one meter can be compared: in which none is less than a tenth.
+
+    >>> beside([Decimal(9000), Decimal(50), Decimal(0)]), beside([Decimal(9), Decimal(8)])
+    (Decimal('500'), Decimal('9'))
+    """
+    sizes = [abs(each) for each in values if each]
+    return min(max(sizes), 10 * min(sizes)) if sizes else Decimal(0)
+
+
+def in_words(value: Decimal, unit: str, like: Decimal | None = None) -> tuple[str, str]:
     """A quantity in base units, in the unit that people read, to six places.
 
-    Hours for seconds, a currency for its millionths; of bytes the largest of KiB to PiB that leaves at least one.
+    Hours for seconds, a currency for its millionths; of bytes the largest of KiB to PiB that leaves at least one, or
+    leaves that of what it is to be in one unit with.
 
     >>> in_words(Decimal(7200), "vCPU-second"), in_words(Decimal(2**30 * 3600), "byte-second")
     (('2', 'vCPU-hours'), ('1', 'GiB-hour'))
     >>> in_words(Decimal(500), "byte"), in_words(Decimal(1536), "byte")
     (('500', 'bytes'), ('1.5', 'KiB'))
+    >>> in_words(Decimal(512), "byte", Decimal(1536))
+    ('0.5', 'KiB')
     """
-    exact_value = Fraction(value)
+    exact_value, size = Fraction(value), abs(Fraction(value if like is None else like))
     if unit.startswith("micro-"):
         return quantity(round_half_up(exact_value / 10**6, QUANTITY_PLACES)), unit.removeprefix("micro-")
     if unit.endswith("second"):
-        exact_value, unit = exact_value / 3600, unit.removesuffix("second") + "hour"
+        exact_value, size, unit = exact_value / 3600, size / 3600, unit.removesuffix("second") + "hour"
     if unit.startswith("byte"):
         steps = iter(("KiB", "MiB", "GiB", "TiB", "PiB"))
-        while abs(exact_value) >= 1024 and (larger := next(steps, "")):
-            exact_value, unit = exact_value / 1024, larger + unit[unit.find("-") :] * ("-" in unit)
+        while size >= 1024 and (larger := next(steps, "")):
+            exact_value, size, unit = exact_value / 1024, size / 1024, larger + unit[unit.find("-") :] * ("-" in unit)
     shown = round_half_up(exact_value, QUANTITY_PLACES)
     return quantity(shown), unit_words(unit, shown)
 

@@ -145,6 +145,26 @@ def test_costs_are_sold_with_a_percentage_on_top_credits_too(costs: World) -> No
     )  # fmt: skip
 
 
+def test_what_is_nobodys_is_on_the_work_list_with_its_cost(costs: World) -> None:
+    told = {"ConsumedQuantity": "4", "ConsumedUnit": "Hours"}
+    send(
+        costs, row("10.05"), row("5", 4, "acc-8", **told), row("-1.5", 5, "acc-8", ChargeCategory="Credit"),
+        row("2", 5, "acc-8", ChargeCategory="Tax"), row("7", 6, "acc-9"),
+    )  # fmt: skip
+    assert imported(costs)["acc-8", None] == Decimal("5.5"), "tax is nobody's too"
+    listed = costs.mara.ownership_rules.unowned("tarnwick", "2026-09")
+    found = {each.account: each for each in listed.items}
+    assert {account: [(one.currency, one.billed) for one in each.costs] for account, each in found.items()} == {
+        "acc-8": [("EUR", Decimal("3.5"))], "acc-9": [("EUR", Decimal(7))],
+    }  # fmt: skip
+    eight = found["acc-8"]
+    assert (eight.resources, eight.examples, eight.readings, eight.quantities) == (2, ["vm-4", "vm-5"], 0, [])
+    assert (eight.first_day, eight.last_day) == (date(2026, 9, 4), date(2026, 9, 5))
+    own(costs, "quillstone/archive", "acc-8", "acc-9")
+    imported(costs)
+    assert [each.account for each in costs.mara.ownership_rules.unowned("tarnwick", "2026-09").items] == ["acc-7"]
+
+
 def test_a_later_statement_takes_the_place_of_a_day_and_an_earlier_one_does_not(costs: World) -> None:
     send(costs, row("10"), row("20", 4), row("30", 5))
     again = send(costs, row("10"), row("20", 4), row("30", 5))

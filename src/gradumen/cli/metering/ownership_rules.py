@@ -96,7 +96,7 @@ def run_unowned(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     found = client.ownership_rules.unowned(own_organisation(arguments), arguments.period)
     out.body(found)
     out.table(
-        ("FEED", "ACCOUNT", "RESOURCES", "READINGS", "FROM", "TO", "USAGE"),
+        ("FEED", "ACCOUNT", "RESOURCES", "READINGS", "FROM", "TO", "COST", "USAGE"),
         [
             (
                 each.feed,
@@ -105,11 +105,12 @@ def run_unowned(arguments: argparse.Namespace, client: Client, out: Out) -> int:
                 figure(each.readings),
                 str(each.first_day),
                 str(each.last_day),
+                ", ".join(f"{money(one.billed, one.currency)} {one.currency}" for one in each.costs),
                 _quantities(each.quantities),
             )
             for each in found.items
         ],
-        right=("RESOURCES", "READINGS"),
+        right=("RESOURCES", "READINGS", "COST"),
     )
     for each in found.feeds:
         out.say(

@@ -4,7 +4,7 @@ import argparse
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation, add_wait
-from gradumen.cli.output import Out, in_short, in_words
+from gradumen.cli.output import Out, beside, in_short, in_words
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 
@@ -53,9 +53,14 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     )
     out.body(found)
     keys = list(arguments.by)
+    meters = {each.meter for each in found.items}
+    like = {meter: beside(each.quantity for each in found.items if each.meter == meter) for meter in meters}
     out.table(
         ("METER", *(key.upper() for key in keys), "QUANTITY", "UNIT"),
-        [(each.meter, *(each.keys[key] for key in keys), *in_words(each.quantity, each.unit)) for each in found.items],
+        [
+            (each.meter, *(each.keys[key] for key in keys), *in_words(each.quantity, each.unit, like[each.meter]))
+            for each in found.items
+        ],
         right=("QUANTITY",),
     )
     if not found.items:

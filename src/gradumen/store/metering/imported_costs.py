@@ -20,6 +20,7 @@ from sqlalchemy import (
     delete,
     func,
     select,
+    true,
     tuple_,
     update,
 )
@@ -311,14 +312,21 @@ class CostGroup:
     billed: Decimal
 
 
-def cost_groups(tx: Session, feeds: Collection[int], first: date, end: date, most: int) -> list[CostGroup]:
-    """What the files of feeds say of days from one up to another, without the suppliers' tax; ``most`` at most."""
+def cost_groups(
+    tx: Session, feeds: Collection[int], first: date, end: date, most: int, *, nobodys: bool = False
+) -> list[CostGroup]:
+    """What the files of feeds say of days from one up to another, without the suppliers' tax; ``most`` at most.
+
+    Args:
+        nobodys: only what is nobody's by now.
+    """
     day = CostDayRow
     keys = (day.resource_id, day.meter_id, day.origin_id, day.attribute_set_id, day.day, day.day, day.currency)
     query = (
         select(*keys, func.sum(day.billed))
         .join(CostSetRow, CostSetRow.id == day.set_id)
         .where(CostSetRow.feed_id.in_(feeds), day.day >= first, day.day < end, day.category != "Tax")
+        .where(day.project_number == 0 if nobodys else true())
         .group_by(*keys)
         .order_by(*keys)
         .limit(most)

@@ -272,7 +272,7 @@ def _move_body(move: Move, moved: Gathered, totals: "Totals") -> OwnershipMoveBo
         first_day=min(moved.days),
         last_day=max(moved.days),
         quantities=totals.of(moved.places),
-        costs=[CostBody(currency=currency, billed=add(billed)) for currency, billed in sorted(moved.costs.items())],
+        costs=cost_bodies(moved),
     )
 
 
@@ -304,11 +304,16 @@ def _add_costs(
     return len(costs) > LOOKED_AT
 
 
+def cost_bodies(gathered: Gathered) -> list[CostBody]:
+    """Costs by currency."""
+    return [CostBody(currency=currency, billed=add(billed)) for currency, billed in sorted(gathered.costs.items())]
+
+
 def costs_and_owners(
-    tx: Session, feeds: Sequence[int], first: date, end: date, most: int = LOOKED_AT + 1
+    tx: Session, feeds: Sequence[int], first: date, end: date, most: int = LOOKED_AT + 1, *, nobodys: bool = False
 ) -> tuple[list[CostGroup], Owners]:
-    """The imported costs of feeds, of days from one up to another, and what looks up whose they are."""
-    costs = cost_groups(tx, feeds, first, end, most)
+    """The imported costs of feeds, of days from one up to another, or nobody's, and what looks up whose they are."""
+    costs = cost_groups(tx, feeds, first, end, most, nobodys=nobodys)
     owners = Owners(tx, {each.resource for each in costs}, midnight(first), midnight(end), all_meters=True)
     owners.know({each.origin for each in costs}, {each.attributes for each in costs})
     return costs, owners

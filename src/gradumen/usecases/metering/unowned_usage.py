@@ -6,7 +6,7 @@ from datetime import UTC, date, datetime, timedelta
 from uuid import UUID
 
 from gradumen.core.metering.ownership import NOBODY
-from gradumen.core.periods import Period, zone_of
+from gradumen.core.periods import Period, midnight, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.divided_days import resources_of_nobody
@@ -17,7 +17,14 @@ from gradumen.store.tasks import find_under_way
 from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.metering.day_shares import shares_of_days
 from gradumen.usecases.metering.owners import Owners
-from gradumen.usecases.metering.ownership_rules import LOOKED_AT, Gathered, Totals, naming_nobody
+from gradumen.usecases.metering.ownership_rules import (
+    LOOKED_AT,
+    Gathered,
+    Totals,
+    cost_bodies,
+    costs_and_owners,
+    naming_nobody,
+)
 from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.usecases.tasks import OWNERS
@@ -49,6 +56,9 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
         feed = owners.feeds[group.resource]
         source, account = owners.said(group.origin)
         found[feed.feed, account, source].take(group, feed.resource, [NOBODY])
+    more = len(groups) > LOOKED_AT
+    if scope.is_member(seller.id, Right.READ_MONEY):
+        more |= _add_costs(tx, found, numbers, first, end, scope.now.date())
     totals = Totals(tx, numbers, first, end, [NOBODY])
     named = {each.slug: each.name for each in feeds}
     items = [
@@ -63,6 +73,7 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
             first_day=min(there.days),
             last_day=max(there.days),
             quantities=totals.of(there.places),
+            costs=cost_bodies(there),
         )
         for (feed, account, source), there in found.items()
     ]
@@ -71,9 +82,28 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
         period=period,
         items=sorted(items, key=lambda each: (-each.readings, each.feed, each.account is None, each.account)),
         feeds=_counted(tx, seller.slug, feeds, first, end),
-        more=len(groups) > LOOKED_AT,
+        more=more,
         waiting=usage_as_of(tx, caller).waiting or find_under_way(tx, OWNERS, seller.id, seller.name) is not None,
     )
+
+
+def _add_costs(
+    tx: Session,
+    found: dict[tuple[str, str | None, str], Gathered],
+    feeds: Sequence[int],
+    first: date,
+    end: date,
+    today: date,
+) -> bool:
+    """Add what is nobody's of imported costs, but for what is divided when its day is over; True where not all was."""
+    costs, owners = costs_and_owners(tx, feeds, first, end, nobodys=True)
+    for cost in costs[:LOOKED_AT]:
+        of = owners.find(cost.resource, cost.meter, cost.origin, cost.attributes, midnight(cost.first))
+        if of is None or not of.rule.by_usage or cost.first < today:
+            feed = owners.feeds[cost.resource]
+            source, account = owners.said(cost.origin)
+            found[feed.feed, account, source].cost(cost, feed.resource)
+    return len(costs) > LOOKED_AT
 
 
 def _of_nobody(tx: Session, groups: Sequence[Group], owners: Owners, today: date) -> list[Group]:

@@ -116,7 +116,10 @@ class OwnershipPreviewBody(Body):
 
 
 class UnownedUsageBody(Body):
-    """Usage that names no owner and that no rule takes, of one feed and account."""
+    """Usage that names no owner and that no rule takes, of one feed, account and source.
+
+    ``costs`` are what its supplier's cost files say it was billed, without the supplier's tax; for who may read money.
+    """
 
     feed: str
     feed_name: str
@@ -128,6 +131,7 @@ class UnownedUsageBody(Body):
     first_day: date
     last_day: date
     quantities: list[QuantityBody]
+    costs: list[CostBody]
 
 
 class FeedReadingsBody(Body):
