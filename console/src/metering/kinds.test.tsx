@@ -71,7 +71,7 @@ it('makes a rule of what is written, and says it', () => {
       where: { gpu_count: { 'at-least': '1' }, class: ['fast', 'faster'], zone: 'north-1' },
     },
   });
-  expect(kindWords(rule)).toBe('gpu/hours with size large, model as card says, in hour, times gpu_count');
+  expect(kindWords(rule)).toBe('gpu/hours with size large, model as card says, in hours, times gpu_count');
   expect(kindWords({ ...rule, attributes: {}, taken: {}, unit: null, times: null })).toBe('gpu/hours');
   expect(sentWith({ card: ['m4', 'm5'], zone: ['n'] })).toBe('card m4, m5; zone n');
 });

@@ -3,7 +3,7 @@ import { queryOptions, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 import { daysName } from '../shared/dates';
 import { useToast } from '../shared/Toasts';
-import { counted, quantityIn } from '../shared/units';
+import { counted, formatUnit, quantityIn } from '../shared/units';
 import { fixedWords } from './ownership';
 
 export type KindRule = Schemas['KindRuleForm-Output'];
@@ -77,7 +77,7 @@ export function kindWords({ meter, attributes, taken, unit, times }: KindRule): 
     ...Object.entries(attributes ?? {}).map(([name, value]) => `${name} ${value}`),
     ...Object.entries(taken ?? {}).map(([name, source]) => `${name} as ${source} says`),
   ];
-  const ways = [...(unit ? [`in ${unit}`] : []), ...(times ? [`times ${times}`] : [])];
+  const ways = [...(unit ? [`in ${formatUnit(unit, '2')}`] : []), ...(times ? [`times ${times}`] : [])];
   return [`${meter}${said.length ? ` with ${said.join(', ')}` : ''}`, ...ways].join(', ');
 }
 
