@@ -76,7 +76,7 @@ export function priceRows(rate: Rate): { range: string; price: string }[] {
     return [
       {
         range: rate.markup.fixed ? `and ${rate.markup.fixed} a month` : '',
-        price: Number(rate.markup.percent) ? `+${rate.markup.percent} %` : 'at cost',
+        price: compare(rate.markup.percent, '0') ? `+${rate.markup.percent} %` : 'at cost',
       },
     ];
   return [{ range: '', price: rate.price ?? rate.commitment ?? rate.spread ?? '' }];

@@ -20,6 +20,7 @@ from gradumen.wire.metering.condition_forms import condition_words
 from gradumen.wire.metering.ownership_forms import rule_words
 from gradumen.wire.metering.ownership_rules import (
     ByUsageForm,
+    CostBody,
     OwnershipPreviewBody,
     OwnershipRuleForm,
     OwnershipRulesBody,
@@ -105,7 +106,7 @@ def run_unowned(arguments: argparse.Namespace, client: Client, out: Out) -> int:
                 figure(each.readings),
                 str(each.first_day),
                 str(each.last_day),
-                ", ".join(f"{money(one.billed, one.currency)} {one.currency}" for one in each.costs),
+                ", ".join(_costs(each.costs)),
                 _quantities(each.quantities),
             )
             for each in found.items
@@ -146,6 +147,10 @@ def run_of(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     if found.more:
         out.say("there is more than could be looked at; this is the first part of it")
     return 0
+
+
+def _costs(costs: Sequence[CostBody]) -> list[str]:
+    return [f"{money(each.billed, each.currency)} {each.currency}" for each in costs]
 
 
 def _quantities(quantities: Sequence[QuantityBody]) -> str:
@@ -263,7 +268,7 @@ def _set(
 
 def _tell(preview: OwnershipPreviewBody, out: Out) -> None:
     for each in preview.moves:
-        costs = [f"costs of {money(one.billed, one.currency)} {one.currency}" for one in each.costs]
+        costs = [f"costs of {one}" for one in _costs(each.costs)]
         came = ([counted(each.readings, "reading")] if each.readings or not costs else []) + costs
         out.say(
             f"{counted(each.resources, 'resource')}, {', '.join(came)} from {each.first_day} to {each.last_day}: "
