@@ -118,6 +118,11 @@ class GatedWorker(Worker):
         with self.gate:
             return super().rate_next()
 
+    def open_months(self) -> None:
+        """Not between emptying and putting back: then the clock is the real one's, and months ahead would be there."""
+        with self.gate:
+            super().open_months()
+
     def watch_capacity(self) -> None:
         """Tests look themselves."""
 

@@ -125,7 +125,7 @@ class Worker:
                     schedule_pulls(self.uow, at=now())
                 waiting, newest = look(self.uow, at=now())
                 if newest != opened:
-                    current_charges.open_periods(self.uow, at=now())
+                    self.open_months()
                     opened = newest
                 if waiting.moves:
                     complete_moves(self.uow, at=now())
@@ -169,6 +169,10 @@ class Worker:
         began = time.monotonic()
         watch_limits(self.uow, at=now())
         return max(WATCHED_EVERY, WATCH_RESTS * (time.monotonic() - began))
+
+    def open_months(self) -> None:
+        """Have what is sold rated for the month that begins tomorrow, or has begun."""
+        current_charges.open_periods(self.uow, at=now())
 
     def rate_next(self) -> bool:
         """Rate the pairs that are stale for longest and due; False where there are none."""

@@ -25,6 +25,7 @@ from sqlalchemy import (
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Mapped, Session, aliased, mapped_column
 
+from gradumen.core.periods import Period, months_since
 from gradumen.store.columns import Base, Moment, ascii_text
 from gradumen.store.organisations.tables import OrganisationRow, ParentEdgeRow
 
@@ -68,6 +69,25 @@ _HIGHER = {"wanted": PairRow.wanted + 1, "stale_since": func.coalesce(PairRow.st
 def raise_pairs(tx: Session, organisation: UUID, months: Collection[date]) -> None:
     """What an organisation is charged in these months may have changed, on every link above it."""
     raise_links(tx, links_above(tx, organisation), months)
+
+
+def raise_pairs_since(tx: Session, organisation: UUID, first: date, today: date) -> None:
+    """What an organisation is charged may have changed from a day on, on every link above it."""
+    raise_links_since(tx, links_above(tx, organisation), first, today)
+
+
+def raise_links_since(tx: Session, links: Collection[tuple[UUID, UUID]], first: date, today: date) -> None:
+    """What is charged on links may have changed in the months from a day's to the one after today's.
+
+    So may it in months further ahead that have a pair: somebody asked what they would come to, or the clock was set
+    back.
+    """
+    raise_links(tx, links, months_since(first, today))
+    ahead = and_(PairRow.period >= f"{first:%Y-%m}", PairRow.period > Period(today.year, today.month).next().text)
+    tx.execute(
+        update(PairRow).where(tuple_(PairRow.seller_id, PairRow.buyer_id).in_(links), ahead).values(_HIGHER),
+        execution_options={"synchronize_session": False},
+    )
 
 
 def raise_links(tx: Session, links: Collection[tuple[UUID, UUID]], months: Collection[date]) -> None:

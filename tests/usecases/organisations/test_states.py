@@ -10,7 +10,16 @@ from gradumen.client import Client
 from gradumen.core.errors import Conflict, Forbidden, Invalid, NotActive, NotFound, NotSignedIn
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
-from tests.world import EMAILS, PASSWORD, World, egress, moment
+from tests.world import EMAILS, PASSWORD, World, egress, files, moment
+
+AHEAD = """
+rate-card: paid-ahead
+name: Paid ahead
+for: named
+currency: EUR
+starts-on: 2026-01-01
+rates: [{rate: ahead, fee: open-range/moor, price: 745, advance: true}]
+"""
 
 
 def subscribe(client: Client, organisation: str, name: str) -> None:
@@ -30,7 +39,7 @@ def bill(world: World, seller: str, user: str) -> None:
     """Bill a seller's months until nothing waits."""
     world.close(seller, user, "2026-09")
     for month in ("2026-10", "2026-11"):
-        world.user(user).spend.period_so_far(seller, month, wait=60)
+        assert not world.user(user).spend.period_so_far(seller, month, wait=60).waiting
 
 
 def test_who_is_suspended_looks_and_changes_nothing_nor_do_those_below(world: World) -> None:
@@ -160,6 +169,32 @@ def test_who_is_closed_or_proposed_lets_nobody_in_that_has_nowhere_else(world: W
     with pytest.raises(NotFound):
         open_session.organisations.get("saltmarsh")
     assert open_session.organisations.list() == []
+
+
+@pytest.mark.parametrize("ahead", [False, True])
+def test_what_is_to_be_given_back_stands_against_closing(world: World, ahead: bool) -> None:
+    """A month that was billed, in advance or not, and of which nothing is charged any more."""
+    mara, since = world.mara, date(2026, 10, 1) if ahead else date(2026, 9, 1)
+    mara.catalogue.publish("tarnwick", files(AHEAD))
+    wanted = SubscriptionCreate(
+        organisation="quillstone", plan="open-range", tier="moor", name="Ahead", starts_on=since, rate_card="paid-ahead"
+    )
+    made = mara.subscriptions.create(wanted)
+    for each in mara.subscriptions.list("quillstone"):
+        if each.id != made.id:
+            mara.subscriptions.end(each.id, each.starts_on)
+    bill(world, "tarnwick", "finn")
+    mara.subscriptions.end(made.id, since)
+    mara.states.change("quillstone", "closing", reason="Gone")
+    for month in ("2026-09", "2026-10", "2026-11"):
+        mara.spend.period_so_far("tarnwick", month, wait=60)
+    with pytest.raises(Conflict, match="not billed"):
+        mara.states.change("quillstone", "closed")
+    bill(world, "tarnwick", "finn")
+    assert mara.states.change("quillstone", "closed").state == "closed"
+    documents = mara.invoices.list(organisation="quillstone")
+    assert sum(each.net for each in documents) == 0
+    assert len(documents) == 2
 
 
 def test_nothing_new_is_made_for_one_that_is_closed_at_that_moment(world: World) -> None:

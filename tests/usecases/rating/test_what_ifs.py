@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from uuid import uuid4
 
@@ -14,6 +14,7 @@ from gradumen.core.exact import add
 from gradumen.jobs import what_ifs as jobs
 from gradumen.usecases.rating import what_ifs
 from gradumen.wire.rating.what_ifs import WhatIfBody
+from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 from tests.conftest import Service
 from tests.world import GIB, World, egress, files, moment, rate_card
 
@@ -169,3 +170,26 @@ def test_one_that_is_no_longer_kept_says_so_to_its_task(world: World, service: S
         with service.uow.engine.begin() as connection:
             connection.execute(text("DELETE FROM what_ifs"))
     assert world.mara.tasks.follow(found.id, seconds=60).problem == "this what-if is no longer kept; ask again"
+
+
+@pytest.mark.parametrize(("change", "expected"), [("more", "158"), ("another", "98.9"), ("end", "0")])
+def test_a_month_to_come_that_was_priced_follows_what_is_changed_before_it(
+    world: World, change: str, expected: str
+) -> None:
+    """Its charges are stored since somebody asked what it would come to; nothing else has them rated again."""
+    mara = world.mara
+    price(world, "2027-02")
+    [held] = mara.subscriptions.list("quillstone")
+    if change == "more":
+        mara.subscriptions.change(held.id, SubscriptionChange(starts_on=date(2026, 12, 1), quantity=2))
+    elif change == "another":
+        more = SubscriptionCreate(
+            organisation="quillstone", plan="open-range", tier="heath", name="Heath", starts_on=date(2027, 1, 1)
+        )
+        mara.subscriptions.create(more)
+    else:
+        mara.subscriptions.end(held.id, date(2026, 12, 1))
+    mara.clock.set(moment("2027-02-10"), held=True)
+    found = mara.spend.period_so_far("quillstone", "2027-02", wait=60)
+    assert not found.waiting
+    assert add([line.amount for link in found.links for line in link.lines]) == Decimal(expected)

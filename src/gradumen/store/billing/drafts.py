@@ -8,12 +8,13 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Select, delete, func, insert, select
+from sqlalchemy import Select, delete, exists, func, insert, select
 from sqlalchemy.orm import Session
 
 from gradumen.store.billing.invoices import drop_taxes
 from gradumen.store.billing.tables import ChargePartRow, ChargeRow, DraftedPairRow, InvoiceLineRow, InvoiceRow
-from gradumen.store.pairs import PairRow
+from gradumen.store.pairs import PairRow, is_to_bill
+from gradumen.store.rating.tables import CurrentChargeRow
 
 ChargeKey = tuple[UUID, UUID, str, UUID | None]
 """Supply line, rate card version, rate, and project where the rate counts per project."""
@@ -76,6 +77,33 @@ def billed_pairs(tx: Session, pairs: Collection[PairRow]) -> set[int]:
     )
     found = {tuple(row) for row in tx.execute(query)}
     return {pair.id for pair in pairs if (pair.buyer_id, pair.period) in found}
+
+
+def months_to_bill(tx: Session, seller: UUID, buyer: UUID) -> int:
+    """How many months of a link are not up to date, or not billed: what is charged, and what is to be given back."""
+    charge = CurrentChargeRow
+    charged = exists().where(charge.pair_id == PairRow.id, charge.generation == PairRow.generation)
+    # What nothing is charged of any more may have been billed, in advance too, and given back since.
+    held = (
+        select(ChargeRow.supply_line_id)
+        .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
+        .where(
+            InvoiceRow.seller_id == seller,
+            InvoiceRow.buyer_id == buyer,
+            InvoiceRow.state == "issued",
+            ChargeRow.period == PairRow.period,
+        )
+        .group_by(ChargeRow.supply_line_id, ChargeRow.rate_card_version_id, ChargeRow.rate, ChargeRow.project_id)
+        .having((func.sum(ChargeRow.quantity) != Decimal(0)) | (func.sum(ChargeRow.amount) != Decimal(0)))
+        .correlate(PairRow)
+        .exists()
+    )
+    query = select(func.count()).where(
+        PairRow.seller_id == seller,
+        PairRow.buyer_id == buyer,
+        PairRow.stale_since.is_not(None) | (is_to_bill() & (charged | held)),
+    )
+    return tx.scalar(query) or 0
 
 
 def issued_parts(tx: Session, pair: PairRow) -> Iterable[tuple[ChargeKey, PartKey, tuple[Decimal, Decimal]]]:

@@ -7,10 +7,9 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.periods import months_since
 from gradumen.store.catalogue.tables import RateCardRow, RateCardVersionRow
 from gradumen.store.organisations.sites import SiteRow
-from gradumen.store.pairs import links_above, raise_links
+from gradumen.store.pairs import links_above, raise_links_since
 from gradumen.store.quotas.tables import QuotaChangeRow
 
 DAY = timedelta(days=1)
@@ -23,7 +22,7 @@ def raise_promised(tx: Session, organisation: UUID, at: datetime) -> None:
         return
     links = [link for link in links_above(tx, organisation) if link[0] in charging and link[0] != link[1]]
     # The local day of some seller may be the one before or after.
-    raise_links(tx, links, months_since((at - DAY).date(), (at + DAY).date()))
+    raise_links_since(tx, links, (at - DAY).date(), (at + DAY).date())
 
 
 def _sellers_charging(tx: Session) -> set[UUID]:

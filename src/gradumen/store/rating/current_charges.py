@@ -9,7 +9,7 @@ from typing import Any
 from uuid import UUID
 
 import polars as pl
-from sqlalchemy import ColumnElement, delete, exists, func, insert, literal, or_, select, tuple_, update
+from sqlalchemy import ColumnElement, delete, func, insert, literal, or_, select, tuple_, update
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue.rates import PROMISED
@@ -17,7 +17,7 @@ from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES
 from gradumen.store.bulk import decimal_text, load_rows
 from gradumen.store.metering.tables import DeliveryRow, StaleUsageRow
 from gradumen.store.organisations.tables import ProjectRow
-from gradumen.store.pairs import PairRow, is_to_bill
+from gradumen.store.pairs import PairRow
 from gradumen.store.rating.tables import ChargedTogetherRow, CurrentChargeRow, CurrentPartRow, NotPricedRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 
@@ -176,18 +176,6 @@ def pairs_in_advance(tx: Session, pairs: Collection[PairRow]) -> set[int]:
         return set()
     charge = CurrentChargeRow
     return set(tx.scalars(select(charge.pair_id).where(held(charge, pairs), charge.advance).distinct()))
-
-
-def months_to_bill(tx: Session, seller: UUID, buyer: UUID) -> int:
-    """How many months of a link have charges that no document has, or are not up to date."""
-    charge = CurrentChargeRow
-    charged = exists().where(charge.pair_id == PairRow.id, charge.generation == PairRow.generation)
-    query = select(func.count()).where(
-        PairRow.seller_id == seller,
-        PairRow.buyer_id == buyer,
-        PairRow.stale_since.is_not(None) | (is_to_bill() & charged),
-    )
-    return tx.scalar(query) or 0
 
 
 @dataclass(frozen=True, slots=True)

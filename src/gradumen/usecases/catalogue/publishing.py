@@ -9,7 +9,7 @@ from gradumen.core.catalogue.offers import check_floors
 from gradumen.core.catalogue.rates import LONGEST_TERM, PROMISED, RateCardVersion
 from gradumen.core.catalogue.services import Service, find_circle
 from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
-from gradumen.core.periods import Period, months_after, months_since
+from gradumen.core.periods import Period, months_after
 from gradumen.core.permissions import Right
 from gradumen.store.billing.invoices import last_billed_period
 from gradumen.store.catalogue.published import find_offer, find_plan, find_service, offer_versions, plan_id
@@ -26,7 +26,7 @@ from gradumen.store.catalogue.tables import (
     ServiceVersionRow,
 )
 from gradumen.store.organisations.tables import OrganisationRow, Tree
-from gradumen.store.pairs import raise_own_pairs, raise_pairs
+from gradumen.store.pairs import raise_own_pairs, raise_pairs_since
 from gradumen.store.revisions import CATALOGUE, revise
 from gradumen.store.subscriptions.sales import priced_by
 from gradumen.store.unit_of_work import Session, use_case
@@ -369,7 +369,7 @@ class _Publishing:
         """All that a card prices is rated again: terms that the version divides were charged in months before it."""
         first = months_after(version.starts_on, -LONGEST_TERM)
         for organisation, starts_on in priced_by(self.tx, card.id):
-            raise_pairs(self.tx, organisation, months_since(max(first, starts_on), self.today))
+            raise_pairs_since(self.tx, organisation, max(first, starts_on), self.today)
 
     def _check_start(self, version: RateCardVersion, versions: Sequence[RateCardVersionRow]) -> None:
         """A version starts after every published one, after today where one is in force, and not where it is billed."""

@@ -9,13 +9,13 @@ from gradumen.core.names import name_of
 from gradumen.core.organisations.states import FOLLOWS, MEANING, State, check_follows
 from gradumen.core.periods import day_start, zone_of
 from gradumen.core.permissions import Right
+from gradumen.store.billing.drafts import months_to_bill
 from gradumen.store.metering.usage import last_used
 from gradumen.store.organisations import states as store
 from gradumen.store.organisations.clouds import accounts_of
 from gradumen.store.organisations.organisations import lock_organisation
 from gradumen.store.organisations.tables import OrganisationRow, StateRow, zone_name
 from gradumen.store.quotas.quotas import release_quotas
-from gradumen.store.rating.current_charges import months_to_bill
 from gradumen.store.subscriptions.subscriptions import count_running
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import acting_for, record

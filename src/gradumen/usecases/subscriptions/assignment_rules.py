@@ -7,11 +7,10 @@ from uuid import UUID, uuid4
 
 from gradumen.core.errors import Invalid, NotFound
 from gradumen.core.names import slug_of
-from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
 from gradumen.core.subscriptions.assignment_rules import AssignmentRule
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.pairs import raise_pairs
+from gradumen.store.pairs import raise_pairs_since
 from gradumen.store.subscriptions.assignment_rules import lock_rule, rules_of
 from gradumen.store.subscriptions.subscriptions import find_subscription
 from gradumen.store.subscriptions.tables import AssignmentRuleRow
@@ -99,7 +98,7 @@ def set_assignment_rule(
     row.subscription_id, row.position, row.starts_on, row.ends_on = target.id, position, starts_on, ends_on
     row.conditions = checked
     tx.flush()
-    raise_pairs(tx, owner.id, months_since(earliest, scope.now.date()))
+    raise_pairs_since(tx, owner.id, earliest, scope.now.date())
     after = {"subscription": target.name, "position": position, "starts_on": starts_on, "conditions": checked}
     seller = scope.tree.parents.get(owner.id, owner.id)
     record(tx, caller, "assignment rule set", seller, row.slug, concerns=owner.id, before=before, after=after)
@@ -114,7 +113,7 @@ def delete_assignment_rule(tx: Session, caller: Caller, *, organisation: str, sl
     _require(tx, scope, owner)
     row = _find(tx, owner, slug)
     if row is not None:
-        raise_pairs(tx, owner.id, months_since(row.starts_on, scope.now.date()))
+        raise_pairs_since(tx, owner.id, row.starts_on, scope.now.date())
         seller = scope.tree.parents.get(owner.id, owner.id)
         record(tx, caller, "assignment rule deleted", seller, row.slug, concerns=owner.id)
         tx.delete(row)

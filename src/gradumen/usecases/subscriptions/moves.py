@@ -12,11 +12,11 @@ from uuid import UUID, uuid4
 from gradumen.core.errors import Conflict, Forbidden, GradumenError, Invalid, NotFound
 from gradumen.core.names import name_of
 from gradumen.core.organisations.states import State
-from gradumen.core.periods import months_since, zone_of
+from gradumen.core.periods import zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.subscriptions.moves import MoveState, check_grids, move_start, nearest_common
 from gradumen.store.organisations.tables import OrganisationRow, coming_sellers, load_tree, zone_names
-from gradumen.store.pairs import raise_pairs
+from gradumen.store.pairs import raise_pairs_since
 from gradumen.store.quotas.quotas import name_givers
 from gradumen.store.revisions import TREE, revise
 from gradumen.store.subscriptions import moves as store
@@ -171,7 +171,7 @@ def _raise(tx: Session, scope: Scope, subscriptions: Sequence[SubscriptionRow], 
     for each in subscriptions:
         first[each.organisation_id] = min(first.get(each.organisation_id, each.starts_on), each.starts_on)
     for organisation, since in first.items():
-        raise_pairs(tx, organisation, months_since(since, max(day, scope.now.date())))
+        raise_pairs_since(tx, organisation, since, max(day, scope.now.date()))
 
 
 def _record(tx: Session, scope: Scope, row: MoveRow, sides: _Sides, action: str) -> None:

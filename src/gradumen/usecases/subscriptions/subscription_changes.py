@@ -6,11 +6,10 @@ from typing import Any
 from uuid import UUID
 
 from gradumen.core.errors import Conflict, Invalid, NotFound
-from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
-from gradumen.store.pairs import raise_pairs
+from gradumen.store.pairs import raise_pairs_since
 from gradumen.store.subscriptions.one_off_charges import last_charge_from
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session, use_case
@@ -207,7 +206,7 @@ def _stands(key: str, value: str, plan: Any, published: Published) -> bool:
 def changed_view(tx: Session, scope: Scope, row: SubscriptionRow, published: Published) -> SubscriptionBody:
     """A subscription after a change, which is its next version."""
     row.version += 1
-    raise_pairs(tx, row.organisation_id, months_since(row.starts_on, scope.now.date()))
+    raise_pairs_since(tx, row.organisation_id, row.starts_on, scope.now.date())
     tx.flush()
     return views(tx, scope, [row], published)[0]
 

@@ -9,14 +9,13 @@ from uuid import UUID, uuid4
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound
 from gradumen.core.names import name_of
-from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import Counted
 from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.projects import projects_of
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, seen_since
-from gradumen.store.pairs import raise_pairs
+from gradumen.store.pairs import raise_pairs_since
 from gradumen.store.subscriptions.subscriptions import (
     acceptances,
     find_plan_version,
@@ -130,7 +129,7 @@ def subscribe(
     add_lines(tx, row, links, version, found, stretches, wanted.rate_card)
     follow_move(tx, scope, row, buyer, wanted.starts_on, published)
     check_tier_quotas(tx, scope, buyer, row, wanted.starts_on, published)
-    raise_pairs(tx, buyer.id, months_since(wanted.starts_on, scope.now.date()))
+    raise_pairs_since(tx, buyer.id, wanted.starts_on, scope.now.date())
     return row
 
 
