@@ -22,6 +22,7 @@ from gradumen.adapters.folders import Directories
 from gradumen.api.app import make_app
 from gradumen.demo.clouds import SimulatedCloud
 from gradumen.demo.metrics import SimulatedMetrics
+from gradumen.demo.stores import SimulatedStore
 from gradumen.jobs.worker import Worker
 from gradumen.run.api import KEPT_OPEN
 from gradumen.run.database import PrivateDatabase, start_private_database
@@ -162,6 +163,15 @@ def metrics() -> Iterator[SimulatedMetrics]:
 
 
 @pytest.fixture(scope="session")
+def store(tmp_path_factory: pytest.TempPathFactory) -> Iterator[SimulatedStore]:
+    """A store of files that misbehaves on demand, on loopback."""
+    made = SimulatedStore(tmp_path_factory.mktemp("store"), "reader", "secret-of-the-store")
+    made.start()
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="session")
 def drop(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A directory of this machine that the provider's feeds are fetched from, as ``drop``."""
     return tmp_path_factory.mktemp("drop")
@@ -192,6 +202,7 @@ def running(
     owner: Engine,
     cloud_server: SimulatedCloud,
     metrics: SimulatedMetrics,
+    store: SimulatedStore,
     metrics_port: int,
     openstack_ports: tuple[int, int, int],
     drop: Path,
@@ -199,7 +210,7 @@ def running(
 ) -> Iterator[Service]:
     """The service in this process, on loopback."""
     ports = (metrics_port, *openstack_ports)
-    listed = [cloud_server.url, metrics.url, *(f"http://127.0.0.1:{port}" for port in ports)]
+    listed = [cloud_server.url, metrics.url, store.url, *(f"http://127.0.0.1:{port}" for port in ports)]
     door, opened = Door(listed, seconds=3), f"tarnwick/drop={drop}"
     configured = Settings(console=CONSOLE, clock_control=True, outbound=",".join(listed), directories=opened)
     folder = tmp_path_factory.mktemp("service")

@@ -7,6 +7,7 @@ import time
 from collections import defaultdict
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
+from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
@@ -20,6 +21,7 @@ from gradumen.demo import carrier, counters, fleet, night_desk, public_cloud, so
 from gradumen.demo.history import SAMPLE_HOURS, Calendar, History
 from gradumen.demo.metrics import SimulatedMetrics
 from gradumen.demo.scenario import SELLERS, SIGNERS
+from gradumen.demo.stores import SimulatedStore
 from tests.journeys.conftest import directory
 from tests.journeys.process import Process
 
@@ -42,10 +44,35 @@ def metrics() -> Iterator[SimulatedMetrics]:
     made.stop()
 
 
+@pytest.fixture(scope="module")
+def store(tmp_path_factory: pytest.TempPathFactory) -> Iterator[SimulatedStore]:
+    """Where Hexaline lays its files, for both services at one address."""
+    made = SimulatedStore(tmp_path_factory.mktemp("vendor"), software_vendor.USER, software_vendor.SECRET)
+    made.start()
+    yield made
+    made.stop()
+
+
+@dataclass(frozen=True)
+class Outside:
+    """What the service asks."""
+
+    metrics: SimulatedMetrics
+    store: SimulatedStore
+
+
+@pytest.fixture(scope="module")
+def outside(metrics: SimulatedMetrics, store: SimulatedStore) -> Outside:
+    """Both."""
+    return Outside(metrics, store)
+
+
 @contextmanager
-def running(folder: Path, metrics: SimulatedMetrics) -> Iterator[Process]:
-    """The service on a directory, which ends whatever happens."""
-    service = Process(folder, GRADUMEN_OUTBOUND=metrics.url)
+def running(folder: Path, outside: Outside) -> Iterator[Process]:
+    """The service on a directory, which ends whatever happens; nothing lies in the store yet."""
+    for _, path in outside.store.objects(f"{software_vendor.FEED}/"):
+        path.unlink()
+    service = Process(folder, GRADUMEN_OUTBOUND=f"{outside.metrics.url},{outside.store.url}")
     try:
         service.start()
         yield service
@@ -54,10 +81,10 @@ def running(folder: Path, metrics: SimulatedMetrics) -> Iterator[Process]:
 
 
 @pytest.fixture(scope="module")
-def scenario(metrics: SimulatedMetrics) -> Iterator[Path]:
+def scenario(outside: Outside) -> Iterator[Path]:
     """The directory of a service that has the demo's people, plans and feeds, and no usage yet."""
     with directory() as folder:
-        with running(folder, metrics) as service, closing(history_of(service)) as history:
+        with running(folder, outside) as service, closing(history_of(service)) as history:
             history.set_up((folder / "set-up-code").read_text().strip())
             history.organisations()
             history.catalogue()
@@ -66,7 +93,7 @@ def scenario(metrics: SimulatedMetrics) -> Iterator[Path]:
             public_cloud.connect(history.mara, first)
             carrier.connect(history.mara, first, first)
             supplier_costs.connect(history.signed_in, first, first)
-            software_vendor.connect(history.signed_in, first, first)
+            software_vendor.connect(history.signed_in, outside.store, first, first)
             history.mara.feeds.create("tarnwick", slug=night_desk.FEED, name=night_desk.NAME)
             history.mara.feeds.create("tarnwick", slug=counters.FEED, name=counters.NAME)
             history.mara.clock.set(NOW, held=True)
@@ -77,7 +104,7 @@ def history_of(service: Process) -> History:
     return History(service.url, Calendar(NOW, 1), lambda words: None)
 
 
-def deliveries(random: Random | None, metrics: SimulatedMetrics) -> list[Delivery]:
+def deliveries(random: Random | None, outside: Outside) -> list[Delivery]:
     """All that comes in by all feeds: in its order, or split, repeated and mixed."""
     events: list[tuple[str, list[dict[str, Any]]]] = [(public_cloud.FEED, list(public_cloud.readings(FIRST, END)))]
     sited: dict[str, list[dict[str, Any]]] = defaultdict(list)
@@ -97,11 +124,14 @@ def deliveries(random: Random | None, metrics: SimulatedMetrics) -> list[Deliver
     found += [lines(day) for day in DAYS]
     found += [costs(day) for day in DAYS]
     found.append(costs(DAYS[-1], credit=True))
-    found += [seats(day) for day in DAYS]
-    found.append(fetching(metrics))
+    found += [seats(outside.store, day, wrong=True) for day in DAYS]
+    found += [seats(outside.store, day) for day in DAYS]
+    found.append(fetching(outside.metrics))
     if random is not None:
         found += random.sample(found, len(found) // 5)
-        found += [again(metrics, wrong) for wrong in ("refuse", "drop", "nonsense", "elsewhere")]
+        found += [again(outside.metrics, wrong) for wrong in ("refuse", "drop", "nonsense", "elsewhere")]
+        found += [listing(outside.store, wrong) for wrong in ("refuse", "drop", "nonsense", "elsewhere")]
+        found += [listing(outside.store, "", "", wrong) for wrong in ("half", "nonsense", "refuse")]
         random.shuffle(found)
     return found
 
@@ -125,8 +155,30 @@ def costs(day: date, *, credit: bool = False) -> Delivery:
     return lambda history: _none(supplier_costs.send_day(history.mara, day, exported, credit=credit))
 
 
-def seats(day: date) -> Delivery:
-    return lambda history: _none(software_vendor.send(history.mara, day, day + timedelta(days=1)))
+def seats(store: SimulatedStore, day: date, *, wrong: bool = False) -> Delivery:
+    """Lay a day's file into the store; ``wrong`` is what was stated of it first, with one seat less."""
+    key, told = f"{software_vendor.FEED}/{software_vendor.FEED}-{day}", software_vendor.content([day])
+    exported = datetime(day.year, day.month, day.day, int(not wrong), tzinfo=UTC) + timedelta(days=1)
+
+    def lay(history: History) -> None:
+        if wrong:
+            assert b",14," in told
+            store.put(f"{key}-first.csv", told.replace(b",14,", b",13,"), exported)
+        else:
+            store.put(f"{key}.csv", told, exported)
+        history.mara.pulls.again(software_vendor.PATH)
+
+    return lay
+
+
+def listing(store: SimulatedStore, *wrong: str) -> Delivery:
+    """Look into the store once more, with something going wrong there: with the list, or with an object."""
+
+    def look(history: History) -> None:
+        store.mishaps.extend(wrong)
+        history.mara.pulls.again(software_vendor.PATH)
+
+    return look
 
 
 def fetching(metrics: SimulatedMetrics) -> Delivery:
@@ -152,9 +204,11 @@ def again(metrics: SimulatedMetrics, wrong: str) -> Delivery:
     return fetch
 
 
-def fetched(history: History, metrics: SimulatedMetrics) -> None:
+def fetched(history: History, outside: Outside) -> None:
     """Wait until all is fetched; what failed is asked for once more by somebody."""
-    metrics.mishaps.clear()
+    outside.metrics.mishaps.clear()
+    outside.store.mishaps.clear()
+    software_vendor.wait(history.mara, outside.store)
     ends = time.monotonic() + 120
     while True:
         pull = history.mara.pulls.get(FETCHED)
@@ -223,20 +277,20 @@ def billed(history: History) -> dict[tuple[str, str], Decimal]:
     return dict(found)
 
 
-def in_order(folder: Path, metrics: SimulatedMetrics) -> tuple[dict[str, Any], dict[tuple[str, str], Decimal]]:
-    with running(folder, metrics) as service, closing(history_of(service)) as history:
-        for delivery in deliveries(None, metrics):
+def in_order(folder: Path, outside: Outside) -> tuple[dict[str, Any], dict[tuple[str, str], Decimal]]:
+    with running(folder, outside) as service, closing(history_of(service)) as history:
+        for delivery in deliveries(None, outside):
             deliver(history, delivery)
-        fetched(history, metrics)
+        fetched(history, outside)
         return facts(history), billed(history)
 
 
-def mixed(folder: Path, metrics: SimulatedMetrics, seed: int) -> tuple[dict[str, Any], dict[tuple[str, str], Decimal]]:
+def mixed(folder: Path, outside: Outside, seed: int) -> tuple[dict[str, Any], dict[tuple[str, str], Decimal]]:
     """In another order, with the service killed three times, a worker once, and a close in between."""
     random = Random(seed)
-    sent = deliveries(random, metrics)
+    sent = deliveries(random, outside)
     moments = random.sample(range(len(sent)), 4)
-    with running(folder, metrics) as service, closing(history_of(service)) as history:
+    with running(folder, outside) as service, closing(history_of(service)) as history:
         for number, delivery in enumerate(sent):
             if number in moments[:2]:
                 time.sleep(random.random() / 2)
@@ -250,16 +304,14 @@ def mixed(folder: Path, metrics: SimulatedMetrics, seed: int) -> tuple[dict[str,
         # What the killed worker had in hand is free at once where the service begins again.
         service.kill()
         service.start()
-        fetched(history, metrics)
+        fetched(history, outside)
         return facts(history), billed(history)
 
 
 @pytest.mark.parametrize("seed", range(ORDERS))
-def test_the_same_comes_of_all_deliveries_in_whatever_order(
-    scenario: Path, metrics: SimulatedMetrics, seed: int
-) -> None:
+def test_the_same_comes_of_all_deliveries_in_whatever_order(scenario: Path, outside: Outside, seed: int) -> None:
     results = []
-    for run in (lambda folder: in_order(folder, metrics), lambda folder: mixed(folder, metrics, seed)):
+    for run in (lambda folder: in_order(folder, outside), lambda folder: mixed(folder, outside, seed)):
         with directory() as folder:
             subprocess.run(["cp", "-a", f"{scenario}/.", str(folder)], check=True)
             results.append(run(folder))

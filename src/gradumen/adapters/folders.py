@@ -172,7 +172,7 @@ class ObjectStore:
             asked = {"list-type": "2", "delimiter": "/", "max-keys": "1000", "prefix": self._prefix}
             if more:
                 asked["continuation-token"] = more
-            page, more = self._page(self._asked(f"/{quote(self._bucket)}", asked))
+            page, more = self._page(self._asked(f"/{quote(self._bucket)}", asked).content)
             found += page
             if len(found) > MOST_FILES:
                 break
@@ -181,6 +181,8 @@ class ObjectStore:
     def _page(self, content: bytes) -> tuple[list[Found], str | None]:
         try:
             told = fromstring(content)
+            if _bare(told.tag) != "ListBucketResult":
+                raise ValueError(told.tag)
             page = [self._object(each) for each in told.iter() if _bare(each.tag) == "Contents"]
         except (ParseError, DefusedXmlException, ValueError, KeyError) as error:
             raise Conflict("it answered something that is no list of objects; look at the address") from error
@@ -190,16 +192,18 @@ class ObjectStore:
     def _object(self, told: Element) -> Found:
         parts = {_bare(each.tag): each.text or "" for each in told}
         modified = datetime.fromisoformat(parts["LastModified"]).astimezone(UTC).replace(microsecond=0)
-        mark = parts["ETag"].strip('"')[:100]
-        return Found(parts["Key"].removeprefix(self._prefix), int(parts["Size"]), mark, modified)
+        return Found(parts["Key"].removeprefix(self._prefix), int(parts["Size"]), _mark(parts["ETag"]), modified)
 
     def read(self, found: Found) -> bytes:
         """An object, as it was listed."""
         _check_size(found)
         path = f"/{quote(self._bucket)}/{quote(self._prefix + found.name, safe='/~')}"
-        return self._asked(path, {}, {"If-Match": f'"{found.mark}"'})
+        answer = self._asked(path, {}, {"If-Match": f'"{found.mark}"'})
+        if _mark(answer.headers.get("ETag", "")) != found.mark:
+            raise Unavailable(f"what came in the place of {found.name} is not the file that was listed")
+        return answer.content
 
-    def _asked(self, path: str, query: Mapping[str, str], headers: Mapping[str, str] | None = None) -> bytes:
+    def _asked(self, path: str, query: Mapping[str, str], headers: Mapping[str, str] | None = None) -> httpx.Response:
         asked = "&".join(f"{name}={quote(value, safe='~')}" for name, value in sorted(query.items()))
         address = f"{self._root}{path}{'?' if asked else ''}{asked}"
         request = AWSRequest("GET", address, headers=dict(headers or {}))
@@ -213,11 +217,15 @@ class ObjectStore:
             raise Unavailable("the file is another one by now")
         if not answer.is_success:
             raise Conflict(f"it refused: {_code(answer.content)} ({answer.status_code})")
-        return answer.content
+        return answer
 
     def close(self) -> None:
         """End its connections."""
         self._client.close()
+
+
+def _mark(told: str) -> str:
+    return told.strip('"')[:100]
 
 
 def _bare(tag: str) -> str:

@@ -17,7 +17,7 @@ import httpx
 import psutil
 
 from gradumen.core.errors import Conflict, GradumenError
-from gradumen.demo import counters
+from gradumen.demo import counters, software_vendor
 from gradumen.demo.capacity import fell_hosts
 from gradumen.demo.check import run_check
 from gradumen.demo.clouds import SimulatedCloud
@@ -25,6 +25,7 @@ from gradumen.demo.history import CLOSED_MONTHS, Calendar, History
 from gradumen.demo.mail import MailSink
 from gradumen.demo.metrics import SimulatedMetrics
 from gradumen.demo.scenario import ORGANISATIONS, PASSWORD, SIGNERS, TARNWICK_MEMBERS
+from gradumen.demo.stores import SimulatedStore
 
 
 def main() -> int:
@@ -58,6 +59,7 @@ def main() -> int:
             hold=arguments.hold,
             cloud=service.cloud.url,
             metrics=service.metrics.url,
+            store=service.store,
         )
         print(f"ready after {time.monotonic() - began:.0f} s", flush=True)
         if arguments.check:
@@ -83,6 +85,8 @@ class Service:
         self.cloud.hosts = lambda: fell_hosts(int(time.time()) // 3600)
         self.metrics = SimulatedMetrics(counters.TOKEN, port + 3 if port else 0)
         counters.fill(self.metrics)
+        vendor = software_vendor.USER, software_vendor.SECRET
+        self.store = SimulatedStore(data / "vendor", *vendor, port + 4 if port else 0)
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
@@ -99,13 +103,14 @@ class Service:
         self.mail.start()
         self.cloud.start()
         self.metrics.start()
+        self.store.start()
         environment = {
             **os.environ,
             "GRADUMEN_CLOCK_CONTROL": "true",
             "GRADUMEN_DATA": str(self.data),
             "GRADUMEN_SMTP": self.mail.smtp,
             "GRADUMEN_MAIL_FROM": "post@clouds.example",
-            "GRADUMEN_OUTBOUND": f"{self.cloud.url},{self.metrics.url}",
+            "GRADUMEN_OUTBOUND": f"{self.cloud.url},{self.metrics.url},{self.store.url}",
         }
         with log.open("ab") as out:
             self.process = subprocess.Popen(
@@ -149,6 +154,7 @@ class Service:
         self.mail.stop()
         self.cloud.stop()
         self.metrics.stop()
+        self.store.stop()
 
 
 def _moment(text: str) -> datetime:
@@ -167,6 +173,7 @@ def prepare(
     hold: bool = False,
     cloud: str | None = None,
     metrics: str | None = None,
+    store: SimulatedStore | None = None,
 ) -> History:
     """Make the history where it is missing, or carry it on to now, whatever time has passed.
 
@@ -174,13 +181,14 @@ def prepare(
         as_of: the business time; None is that of the last start, else the present.
         cloud: where a simulated cloud makes accounts.
         metrics: where a simulated metrics server is asked.
+        store: where a simulated vendor lays its files.
     """
     state = json.loads(state_file.read_text()) if state_file.exists() else None
     kept = state["as_of"] if state else None
     chosen = as_of or (_moment(kept) if kept else None)
     now = chosen or _moment(datetime.now(UTC).isoformat())
     made = datetime.fromisoformat(state["made"]) if state else now
-    history = History(url, Calendar(made, CLOSED_MONTHS[state["size"] if state else size]), _say, cloud, metrics)
+    history = History(url, Calendar(made, CLOSED_MONTHS[state["size"] if state else size]), _say, cloud, metrics, store)
     if state is None:
         print(f"making the {size} demo, as of {now:%Y-%m-%d}", flush=True)
         history.make(code.read_text().strip())

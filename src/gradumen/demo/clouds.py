@@ -1,73 +1,151 @@
 """A simulated cloud that makes accounts by the protocol of `docs/cloud-accounts.md`, and misbehaves when it is told to.
 
-``POST /mishaps`` with ``{"next": [...]}`` says what happens to the next calls that change something: ``refuse`` (500,
-nothing done), ``half`` (done, but 500), ``late`` (no answer in time, done afterwards), ``drop`` (the line breaks before
-anything is done), ``slow`` (a second).
+Beside what `gradumen.demo.simulated` knows, this goes wrong with calls that change something: ``refuse`` (500, nothing
+done), ``half`` (done, but 500), ``late`` (no answer in time, done afterwards).
 """
 
 import html
 import json
 import threading
-import time
-from collections import deque
 from collections.abc import Callable
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
 from urllib.parse import parse_qs, unquote, urlsplit
 
+from gradumen.demo.simulated import PASSING, Handler, Simulated
+
 TOKEN = "let-me-make-accounts"  # of a cloud that is none
 KEEPS = ("processors", "memory", "storage", "machines")
 """The measures that it holds accounts to."""
-MISHAPS = ("refuse", "half", "late", "drop", "slow")
 HOSTS_A_PAGE = 25
 
 
-class SimulatedCloud:
-    """The service, for as long as it is started; with a file it remembers its accounts."""
+class _Handler(Handler):
+    of: "SimulatedCloud"
+
+    def _lets(self) -> bool:
+        if self.headers.get("Authorization") == f"Bearer {TOKEN}":
+            return True
+        self.answer_json(401, {"error": "no such token"})
+        return False
+
+    def do_GET(self) -> None:  # the server calls it so
+        """What it is, and accounts."""
+        parts = urlsplit(self.path)
+        if parts.path == "/page":
+            self._page()
+            return
+        if not self._lets():
+            return
+        if parts.path in ("", "/"):
+            rights = ["read", "write"]
+            told = {"name": self.of.name, "rights": rights, "accounts": len(self.of.accounts)}
+            self.answer_json(200, {**told, "keeps": ["limits", "people", *(["hosts"] if self.of.hosts else [])]})
+        elif parts.path == "/hosts" and self.of.hosts:
+            begin = int(parse_qs(parts.query).get("after", ["0"])[0])
+            hosts, end = self.of.hosts(), begin + HOSTS_A_PAGE
+            self.answer_json(200, {"hosts": hosts[begin:end], "next": str(end) if end < len(hosts) else None})
+        elif parts.path == "/accounts":
+            asked = parse_qs(parts.query)
+            key = "tag" if "tag" in asked else "name"
+            self.answer_json(200, {"accounts": self.of.find(key, asked.get(key, [""])[0])})
+        else:
+            found = self.of.accounts.get(unquote(parts.path.removeprefix("/accounts/")))
+            self.answer_json(200, dict(found)) if found else self.answer_json(
+                404, {"error": "there is no such account"}
+            )
+
+    def do_POST(self) -> None:  # the server calls it so
+        """Make an account, or tell what is to go wrong."""
+        body = self.body()
+        if not self.takes_mishaps(body) and self._lets():
+            told = json.loads(body or b"{}")
+            self._mishap(lambda: self.of.make(told["name"], told.get("tag")))
+
+    def do_PUT(self) -> None:  # the server calls it so
+        """Limits, or a user, of an account."""
+        told = json.loads(self.body() or b"{}")
+        if self._lets():
+            self._mishap(lambda: self.of.put(self.path, told))
+
+    def do_DELETE(self) -> None:  # the server calls it so
+        """Take an account, or a user of one, away."""
+        if self._lets():
+            act = self.of.dismiss if "/people/" in self.path else self.of.remove
+            self._mishap(lambda: act(self.path))
+
+    def _mishap(self, act: Any) -> None:
+        """Do something, as far as nothing goes wrong."""
+        wrong = self.next_mishap()
+        if wrong == "refuse":
+            self.answer_json(500, {"error": "out of order"})
+        elif wrong == "half":
+            act()
+            self.answer_json(500, {"error": "out of order"})
+        elif wrong == "late":
+            timer = threading.Timer(self.of.late_seconds, act)
+            self.of.later.append(timer)
+            timer.start()
+            self.close_connection = True
+        elif self.passes(wrong):
+            self.answer_json(*act())
+
+    def _cells(self, account: dict[str, str | None]) -> list[str]:
+        """Everything of an account."""
+        id = str(account["id"])
+        limits = [f"{measure} {limit}" for measure, limit in self.of.limits.get(id, {}).items() if limit is not None]
+        known = [account[key] or "" for key in ("id", "name", "tag")]
+        return [*known, ", ".join(limits), ", ".join(sorted(self.of.people.get(id, ())))]
+
+    def _page(self) -> None:
+        rows = "".join(
+            "<tr>" + "".join(f"<td>{html.escape(cell)}</td>" for cell in self._cells(each)) + "</tr>"
+            for each in self.of.accounts.values()
+        )
+        content = (
+            f"<!doctype html><meta charset=utf-8><title>{html.escape(self.of.name)}</title>"
+            "<style>body{font:15px/1.5 Inter,Arial,sans-serif;margin:24px;background:#f7f5ef;color:#22302b}"
+            "td,th{text-align:left;padding:6px 14px 6px 0;border-bottom:1px solid #d9d4c7}</style>"
+            f"<h1>{html.escape(self.of.name)}</h1><p>A simulated cloud: {len(self.of.accounts)} accounts.</p>"
+            f"<table><tr><th>Account<th>Name<th>Tag<th>Limits<th>Users</tr>{rows}</table>"
+        ).encode()
+        self.answer(200, content, "text/html; charset=utf-8")
+
+
+class SimulatedCloud(Simulated):
+    """The service; with a file it remembers its accounts."""
+
+    handler = _Handler
+    known_mishaps = (*PASSING, "refuse", "half", "late")
+    slow_seconds = 2.0
 
     def __init__(self, name: str, port: int = 0, file: Path | None = None) -> None:
-        self.name, self.port, self.file = name, port, file
+        super().__init__(port)
+        self.name, self.file = name, file
         self.accounts: dict[str, dict[str, str | None]] = {}
         self.limits: dict[str, dict[str, str | None]] = {}
         self.people: dict[str, set[str]] = {}
         """Limits and users of accounts by their ids."""
         self.hosts: Callable[[], list[dict[str, Any]]] | None = None
         """What it tells of its hosts just now; without, it does not tell."""
-        self.mishaps: deque[str] = deque()
         self.late_seconds = 3.0
         """How long after the call what is late is done."""
         self.lock = threading.Lock()
         self.later: list[threading.Timer] = []
-        self._server: ThreadingHTTPServer | None = None
 
     def start(self) -> None:
-        """Listen on loopback."""
+        """Listen on loopback, with what it remembers."""
         if self.file is not None and self.file.exists():
             told = json.loads(self.file.read_text())
             self.accounts, self.limits = told.get("accounts", {}), told.get("limits", {})
             self.people = {id: set(people) for id, people in told.get("people", {}).items()}
-        cloud = self
-
-        class Bound(_Handler):
-            of = cloud
-
-        self._server = ThreadingHTTPServer(("127.0.0.1", self.port), Bound)
-        self.port = self._server.server_address[1]
-        threading.Thread(target=self._server.serve_forever, name="simulated cloud", daemon=True).start()
-
-    @property
-    def url(self) -> str:
-        """Where it is reached."""
-        return f"http://127.0.0.1:{self.port}"
+        super().start()
 
     def stop(self) -> None:
         """End; what is late does not happen any more."""
         for timer in self.later:
             timer.cancel()
-        if self._server is not None:
-            self._server.shutdown()
-            self._server.server_close()
+        super().stop()
 
     def find(self, key: str, value: str) -> list[dict[str, str | None]]:
         """The accounts with a name or a tag."""
@@ -122,114 +200,3 @@ class SimulatedCloud:
         if self.file is not None:
             people = {id: sorted(each) for id, each in self.people.items()}
             self.file.write_text(json.dumps({"accounts": self.accounts, "limits": self.limits, "people": people}))
-
-
-class _Handler(BaseHTTPRequestHandler):
-    of: SimulatedCloud
-    protocol_version = "HTTP/1.1"
-
-    def log_message(self, format: str, *args: Any) -> None:
-        """Nothing is written down."""
-
-    def _answer(self, status: int, body: dict[str, Any]) -> None:
-        content = b"" if status == 204 else json.dumps(body).encode()
-        self.send_response(status)
-        self.send_header("Content-Type", "application/json")
-        self.send_header("Content-Length", str(len(content)))
-        self.end_headers()
-        self.wfile.write(content)
-
-    def _lets(self) -> bool:
-        if self.headers.get("Authorization") == f"Bearer {TOKEN}":
-            return True
-        self._answer(401, {"error": "no such token"})
-        return False
-
-    def do_GET(self) -> None:  # the server calls it so
-        """What it is, and accounts."""
-        parts = urlsplit(self.path)
-        if parts.path == "/page":
-            self._page()
-            return
-        if not self._lets():
-            return
-        if parts.path in ("", "/"):
-            rights = ["read", "write"]
-            told = {"name": self.of.name, "rights": rights, "accounts": len(self.of.accounts)}
-            self._answer(200, {**told, "keeps": ["limits", "people", *(["hosts"] if self.of.hosts else [])]})
-        elif parts.path == "/hosts" and self.of.hosts:
-            begin = int(parse_qs(parts.query).get("after", ["0"])[0])
-            hosts, end = self.of.hosts(), begin + HOSTS_A_PAGE
-            self._answer(200, {"hosts": hosts[begin:end], "next": str(end) if end < len(hosts) else None})
-        elif parts.path == "/accounts":
-            asked = parse_qs(parts.query)
-            key = "tag" if "tag" in asked else "name"
-            self._answer(200, {"accounts": self.of.find(key, asked.get(key, [""])[0])})
-        else:
-            found = self.of.accounts.get(unquote(parts.path.removeprefix("/accounts/")))
-            self._answer(200, dict(found)) if found else self._answer(404, {"error": "there is no such account"})
-
-    def do_POST(self) -> None:  # the server calls it so
-        """Make an account, or tell what is to go wrong."""
-        told = json.loads(self.rfile.read(int(self.headers.get("Content-Length") or 0)) or b"{}")
-        if self.path == "/mishaps":
-            self.of.mishaps.extend(each for each in told.get("next", []) if each in MISHAPS)
-            self._answer(204, {})
-        elif self._lets():
-            self._mishap(lambda: self.of.make(told["name"], told.get("tag")))
-
-    def do_PUT(self) -> None:  # the server calls it so
-        """Limits, or a user, of an account."""
-        told = json.loads(self.rfile.read(int(self.headers.get("Content-Length") or 0)) or b"{}")
-        if self._lets():
-            self._mishap(lambda: self.of.put(self.path, told))
-
-    def do_DELETE(self) -> None:  # the server calls it so
-        """Take an account, or a user of one, away."""
-        if self._lets():
-            act = self.of.dismiss if "/people/" in self.path else self.of.remove
-            self._mishap(lambda: act(self.path))
-
-    def _mishap(self, act: Any) -> None:
-        """Do something, as far as nothing goes wrong."""
-        wrong = self.of.mishaps.popleft() if self.of.mishaps else ""
-        if wrong == "refuse":
-            self._answer(500, {"error": "out of order"})
-        elif wrong == "half":
-            act()
-            self._answer(500, {"error": "out of order"})
-        elif wrong == "late":
-            timer = threading.Timer(self.of.late_seconds, act)
-            self.of.later.append(timer)
-            timer.start()
-            self.close_connection = True
-        elif wrong == "drop":
-            self.close_connection = True
-        else:
-            time.sleep(2 if wrong == "slow" else 0)
-            self._answer(*act())
-
-    def _cells(self, account: dict[str, str | None]) -> list[str]:
-        """Everything of an account."""
-        id = str(account["id"])
-        limits = [f"{measure} {limit}" for measure, limit in self.of.limits.get(id, {}).items() if limit is not None]
-        known = [account[key] or "" for key in ("id", "name", "tag")]
-        return [*known, ", ".join(limits), ", ".join(sorted(self.of.people.get(id, ())))]
-
-    def _page(self) -> None:
-        rows = "".join(
-            "<tr>" + "".join(f"<td>{html.escape(cell)}</td>" for cell in self._cells(each)) + "</tr>"
-            for each in self.of.accounts.values()
-        )
-        content = (
-            f"<!doctype html><meta charset=utf-8><title>{html.escape(self.of.name)}</title>"
-            "<style>body{font:15px/1.5 Inter,Arial,sans-serif;margin:24px;background:#f7f5ef;color:#22302b}"
-            "td,th{text-align:left;padding:6px 14px 6px 0;border-bottom:1px solid #d9d4c7}</style>"
-            f"<h1>{html.escape(self.of.name)}</h1><p>A simulated cloud: {len(self.of.accounts)} accounts.</p>"
-            f"<table><tr><th>Account<th>Name<th>Tag<th>Limits<th>Users</tr>{rows}</table>"
-        ).encode()
-        self.send_response(200)
-        self.send_header("Content-Type", "text/html; charset=utf-8")
-        self.send_header("Content-Length", str(len(content)))
-        self.end_headers()
-        self.wfile.write(content)

@@ -40,6 +40,7 @@ from gradumen.demo.scenario import (
     TAXES,
     TENANT_ADDRESSES,
 )
+from gradumen.demo.stores import SimulatedStore
 from gradumen.wire.access.sessions import SetUp
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.organisations.organisations import OrganisationCreate
@@ -82,10 +83,20 @@ class History:
     """Builds the scenario; every step goes through the client, as one of its people."""
 
     def __init__(
-        self, url: str, calendar: Calendar, tell: Tell, cloud: str | None = None, metrics: str | None = None
+        self,
+        url: str,
+        calendar: Calendar,
+        tell: Tell,
+        cloud: str | None = None,
+        metrics: str | None = None,
+        store: SimulatedStore | None = None,
     ) -> None:
-        """``cloud`` is where a simulated cloud makes accounts, ``metrics`` where a metrics server is asked."""
-        self.url, self.calendar, self.tell, self.cloud, self.metrics = url, calendar, tell, cloud, metrics
+        """``cloud`` is where a simulated cloud makes accounts, ``metrics`` where a metrics server is asked.
+
+        ``store`` is where a vendor lays its files.
+        """
+        self.url, self.calendar, self.tell = url, calendar, tell
+        self.cloud, self.metrics, self.store = cloud, metrics, store
         self.clients: dict[str, Client] = {}
 
     def signed_in(self, email: str) -> Client:
@@ -362,7 +373,8 @@ class History:
         count += carrier.connect(self.mara, first, now.date())
         count += night_desk.connect(self.mara, first, now)
         count += supplier_costs.connect(self.signed_in, first, now.date())
-        count += software_vendor.connect(self.signed_in, first, now.date())
+        if self.store is not None:
+            count += software_vendor.connect(self.signed_in, self.store, first, now.date())
         if self.metrics is not None:
             counters.connect(self.mara, self.metrics, now)
         self.tell(f"{self.calendar.current.text} so far: {count} readings")
@@ -380,7 +392,9 @@ class History:
         count = self.send(self._days(since, now.date(), until_hour=now.hour))
         count += self.send({public_cloud.FEED: list(public_cloud.readings(since, now.date()))})
         count += supplier_costs.send(self.mara, since, now.date())
-        count += software_vendor.send(self.mara, since, now.date())
+        if self.store is not None:
+            first = self.calendar.current.first_day
+            count += software_vendor.carry_on(self.mara, self.store, first, now.date())
         count += night_desk.send(self.mara, since, now)
         self.tell(f"{count} readings since {since}")
 

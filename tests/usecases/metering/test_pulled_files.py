@@ -11,6 +11,7 @@ import pytest
 
 from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.metering.pulls import PullKind
+from gradumen.demo.stores import BUCKET, SimulatedStore
 from gradumen.jobs import cost_uploads
 from gradumen.wire.metering.deliveries import SaidForm
 from gradumen.wire.metering.pulls import PullBody, PullForm
@@ -42,6 +43,11 @@ def run(world: World, feed: str = FEED) -> PullBody:
     """A run to its end."""
     before = world.mara.pulls.get(feed).last_run_at
     world.mara.pulls.again(feed)
+    return after(world, feed, before)
+
+
+def after(world: World, feed: str, before: datetime | None = None) -> PullBody:
+    """Once there is a run after one."""
     ends = time.monotonic() + 120
     while (found := world.mara.pulls.get(feed)).last_run_at in (None, before):
         assert time.monotonic() < ends
@@ -170,3 +176,55 @@ def test_a_directory_is_open_to_its_seller_alone(world: World, folder: Path) -> 
             "resource": ["x"],
         }
         world.mara.pulls.set(FEED, PullForm.model_validate({**FORM.model_dump(), "queries": [query]}), version=0)
+
+
+@pytest.fixture
+def kept(store: SimulatedStore) -> Iterator[SimulatedStore]:
+    """The store, with two statements of a day's costs in it, of which the later one stands."""
+    told = datetime(2026, 9, 5, tzinfo=UTC)
+    store.put("vendor/a.csv", written(row("7"), row("3")), told + timedelta(hours=5))
+    store.put("vendor/b.csv", written(row("9")), told)
+    yield store
+    store.mishaps.clear()
+    for _, path in store.objects("vendor/"):
+        path.unlink()
+
+
+def of_store(store: SimulatedStore) -> PullForm:
+    return FORM.model_copy(
+        update={"kind": PullKind.OBJECTS, "endpoint": f"{store.url}/{BUCKET}/vendor", "user": store.user}
+    )
+
+
+@pytest.mark.parametrize(
+    ("mishaps", "said"),
+    [
+        (["refuse"], "503"),
+        (["drop"], "does not answer"),
+        (["slow"], "does not answer"),
+        (["drip"], "does not answer"),
+        (["endless"], "larger than"),
+        (["elsewhere"], "leads elsewhere"),
+        (["nonsense"], "no list of objects"),
+        (["", "half"], "does not answer"),
+        (["", "nonsense"], "not the file that was listed"),
+        (["", "", "refuse"], "503"),
+    ],
+)
+def test_whatever_goes_wrong_at_a_store_is_told_and_all_of_it_is_taken_once_in_the_end(
+    costs: World, kept: SimulatedStore, mishaps: list[str], said: str
+) -> None:
+    mara = costs.mara
+    kept.mishaps.extend(mishaps)
+    mara.pulls.set(COSTS, of_store(kept), version=0, secret=kept.secret)
+    problem = after(costs, COSTS).problem
+    assert problem is not None and said in problem
+    found = run(costs, COSTS)
+    assert (found.problem, found.files, found.refused_files) == (None, 2, 0)
+    assert imported(costs) == {("acc-7", "quillstone/archive"): Decimal(10)}
+
+
+def test_a_store_lets_only_in_who_has_the_secret(costs: World, kept: SimulatedStore) -> None:
+    tried = costs.mara.pulls.attempt(COSTS, of_store(kept), "another")
+    assert (tried.reached, "does not let the user list" in tried.said) == (False, True)
+    assert costs.mara.pulls.attempt(COSTS, of_store(kept), kept.secret).said.startswith("2 files")

@@ -50,8 +50,11 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     found = client.pulls.list(own_organisation(arguments))
     out.body(found)
     out.table(
-        ("FEED", "FROM", "HERE UNTIL, UTC", "STATE"),
-        [(each.feed, each.kind or "", _until(each), _state(each)) for each in found],
+        ("FEED", "FROM", "HERE UNTIL, UTC", "FILES", "STATE"),
+        [
+            (each.feed, each.kind or "", _until(each), _files(each) if each.files else "", _state(each))
+            for each in found
+        ],
     )
     if not found:
         out.say("the service fetches no feed; begin with: gradumen pulls set")
@@ -59,9 +62,12 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 
 
 def _until(pull: PullBody) -> str:
-    if pull.files:
-        return f"{pull.files} files, {pull.refused_files} refused"
     return f"{pull.complete_until:%Y-%m-%d %H:%M}" if pull.complete_until else ""
+
+
+def _files(pull: PullBody) -> str:
+    files = "1 file" if pull.files == 1 else f"{pull.files} files"
+    return f"{files}, {pull.refused_files} refused" if pull.refused_files else files
 
 
 def _state(pull: PullBody) -> str:
@@ -80,9 +86,13 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     if found.pull is None:
         out.say(f"'{found.feed}' is not fetched" if found.kind is None else _state(found))
         return 0
-    out.say(yaml.safe_dump(found.pull.model_dump(mode="json", exclude_none=True), sort_keys=False).rstrip())
+    # Of files nothing is asked by queries, at steps; of hours they have no names.
+    others = {"names"} if found.pull.kind.measured else {"queries", "step_seconds"}
+    told = found.pull.model_dump(mode="json", exclude_none=True, exclude=others)
+    out.say(yaml.safe_dump(told, sort_keys=False).rstrip())
     secret = "has a secret" if found.has_secret else "has no secret"
-    out.note(f"{secret}; here until {_until(found)} UTC, {_state(found)}")
+    here = f"here until {_until(found)} UTC, " if found.complete_until else f"{_files(found)}, " if found.files else ""
+    out.note(f"{secret}; {here}{_state(found)}")
     return 0
 
 
