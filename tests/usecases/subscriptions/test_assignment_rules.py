@@ -10,6 +10,8 @@ from gradumen.wire.subscriptions.assignment_rules import AssignmentRuleSet
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.world import World, reading
 
+pytestmark = pytest.mark.usefixtures("charged_anew")
+
 
 @pytest.fixture
 def two(world: World) -> World:

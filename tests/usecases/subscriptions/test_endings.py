@@ -12,6 +12,8 @@ from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.conftest import Service
 from tests.world import World, moment
 
+pytestmark = pytest.mark.usefixtures("charged_anew")
+
 Told = Callable[[str], list[tuple[str, str, str]]]
 
 

@@ -16,8 +16,10 @@ from gradumen.usecases.subscriptions.moves_due import complete_moves
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.orders import OrderCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
-from tests.conftest import Service
+from tests.conftest import Service, settle
 from tests.world import RUBEN, World, add_bluefern, files, moment, rate_card, reading
+
+pytestmark = pytest.mark.usefixtures("charged_anew")
 
 DAY = date(2026, 10, 15)
 AT = datetime(2026, 10, 14, 23, tzinfo=UTC)
@@ -185,11 +187,17 @@ def test_withdrawn_it_is_as_if_it_had_never_been_planned(bluefern: World, engine
     for _ in range(2):
         move = plan(world)
         assert lines() != was
+        # What was planned is rated by now.
+        settle(engine)
         assert world.mara.moves.withdraw("saltmarsh", move.id).state == "withdrawn"
         assert world.mara.moves.withdraw("saltmarsh", move.id).state == "withdrawn", "asking again changes nothing"
         assert lines() == was
     assert amounts(edda, "oxbow") == charged
     assert {each.measure: each.granted for each in world.user(RUBEN).quotas.list("bluefern")}["machines"] == 0
+    world.mara.clock.set(moment("2026-11-05"), held=True)
+    assert world.close("bluefern", RUBEN, "2026-10") == [], "who would have sold to it bills nothing"
+    bought = world.close("tarnwick", "mara", "2026-10")
+    assert {each.buyer for each in bought} == {"oxbow", "quillstone"}
 
 
 def test_a_reseller_takes_its_customers_along(bluefern: World, to_day: ToDay) -> None:

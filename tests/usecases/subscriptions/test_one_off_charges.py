@@ -12,6 +12,8 @@ from gradumen.wire.subscriptions.one_off_charges import OneOffChargeBody, OneOff
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange
 from tests.world import World, files, rate_card
 
+pytestmark = pytest.mark.usefixtures("charged_anew")
+
 
 def enter(world: World, user: str = "edda", seller: str = "oxbow", **changes: Any) -> OneOffChargeBody:
     fields: dict[str, Any] = {

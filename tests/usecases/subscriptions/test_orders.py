@@ -17,6 +17,8 @@ from gradumen.wire.subscriptions.orders import OrderCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionBody
 from tests.world import World, files, join, moment
 
+pytestmark = pytest.mark.usefixtures("charged_anew")
+
 DAY = date(2026, 10, 5)
 FEES = {"heath": Decimal(60), "moor": Decimal(200)}
 
@@ -84,6 +86,24 @@ def test_an_order_within_what_the_seller_lets_through_is_there_at_once(shop: Wor
     actions = [each.action for each in ines.audit_entries.list("saltmarsh")]
     assert actions.count("order carried out") == 3
     assert "order waits" in actions
+
+
+def test_what_is_ordered_of_a_subscription_that_is_charged_is_charged(shop: World) -> None:
+    """Its fees were rated before; a change and an end that are ordered count as those that the seller makes."""
+    ines, edda = shop.user("ines"), shop.user("edda")
+    edda.orders.set_policy("oxbow", "GBP", None)
+
+    def fees(period: str) -> dict[str, Decimal]:
+        links = edda.spend.period_so_far("saltmarsh", period, wait=60).links
+        lines = [line for link in links if link.seller == "oxbow" for line in link.lines]
+        return {f"{line.subscription} {line.rate}": line.amount for line in lines if line.subscription == "Field"}
+
+    made = ines.orders.place("saltmarsh", wanted(quantity=2))
+    assert fees("2026-11") == {"Field heath": 120}
+    ines.orders.place("saltmarsh", wanted(OrderKind.CHANGE, subscription=made.subscription, tier="moor"))
+    assert fees("2026-11") == {"Field moor": 400}
+    ines.orders.place("saltmarsh", wanted(OrderKind.END, subscription=made.subscription, day=date(2026, 11, 1)))
+    assert fees("2026-11") == {} and fees("2026-10").keys() == {"Field moor"}
 
 
 def test_without_a_policy_all_wait_and_an_approval_binds_its_amount(shop: World) -> None:

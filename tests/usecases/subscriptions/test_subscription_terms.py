@@ -25,6 +25,8 @@ from gradumen.wire.subscriptions.subscriptions import (
 )
 from tests.world import EMAILS, GIB, PASSWORD, World, egress, files, moment, rate_card
 
+pytestmark = pytest.mark.usefixtures("charged_anew")
+
 HOLD = """
 service: vault
 name: Vault

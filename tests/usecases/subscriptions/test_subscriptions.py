@@ -12,6 +12,8 @@ from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.subscriptions.subscriptions import SubscriptionBody, SubscriptionChange, SubscriptionCreate
 from tests.world import GIB, World, egress, files, moment, rate_card
 
+pytestmark = pytest.mark.usefixtures("charged_anew")
+
 PLAN = """
 plan: long-hold
 name: Long Hold

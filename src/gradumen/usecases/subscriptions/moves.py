@@ -215,17 +215,18 @@ def withdraw_move(tx: Session, caller: Caller, *, organisation: str, move: UUID)
     if row.state == MoveState.DONE or row.starts_at <= scope.now:
         raise Conflict(f"{mover.name} has moved on {row.starts_on}; plan another move instead")
     published = load_published(tx)
+    concerned = store.subscriptions_from(tx, scope.tree.below([mover.id]), row.starts_on)
+    restored = subscriptions_by_id(tx, {UUID(each) for each in row.ended})
+    # While the link to the new seller is there: what is charged on it goes.
+    _raise(tx, scope, [*concerned, *restored.values()], row.starts_on)
     store.drop_edge(tx, mover.id, row.starts_at)
     turn = Turn(row.starts_on, row.starts_at, scope.tree)
-    concerned = store.subscriptions_from(tx, scope.tree.below([mover.id]), row.starts_on)
     for each in concerned:
         follow(tx, each, turn, published)
-    restored = subscriptions_by_id(tx, {UUID(each) for each in row.ended})
     for each in restored.values():
         before = row.ended[str(each.id)]
         each.ends_on = date.fromisoformat(before) if before else None
     name_givers(tx, mover.id)
-    _raise(tx, scope, [*concerned, *restored.values()], row.starts_on)
     row.state, row.ended_at = MoveState.WITHDRAWN, scope.now
     tx.flush()
     sides = _Sides(mover, *(tx.get_one(OrganisationRow, each) for each in (row.from_id, row.to_id, row.decided_for_id)))

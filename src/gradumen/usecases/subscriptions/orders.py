@@ -175,8 +175,6 @@ def _carry_out(
         amount = add([after, -before])
         if amount < 0:
             _check_term(tx, subscription, day, scope.now.date(), published)
-    subscription.version += 1
-    tx.flush()
     return subscription.id, amount, currency
 
 

@@ -85,7 +85,7 @@ def change_subscription(
     accepted = Accepted(accepted_terms, caller.user_id, caller.at)
     before = change(tx, scope, row, starts_on, accepted, published, **asked)
     record_change(tx, scope, "subscription changed", row, before, {"from": starts_on, **given(asked)})
-    return changed_view(tx, scope, row, published)
+    return views(tx, scope, [row], published)[0]
 
 
 def change(
@@ -128,6 +128,7 @@ def change(
     follow_move(tx, scope, row, buyer, starts_on, published)
     if tier is not None or quantity is not None or moved is not None:
         check_tier_quotas(tx, scope, buyer, row, starts_on, published)
+    _note_change(tx, scope, row)
     return before
 
 
@@ -203,12 +204,11 @@ def _stands(key: str, value: str, plan: Any, published: Published) -> bool:
     return any(choice.slug == slug and value in choice.values for choice in offered)
 
 
-def changed_view(tx: Session, scope: Scope, row: SubscriptionRow, published: Published) -> SubscriptionBody:
-    """A subscription after a change, which is its next version."""
+def _note_change(tx: Session, scope: Scope, row: SubscriptionRow) -> None:
+    """A subscription is another one by now: its next version, which is charged anew."""
     row.version += 1
-    raise_pairs_since(tx, row.organisation_id, row.starts_on, scope.now.date())
     tx.flush()
-    return views(tx, scope, [row], published)[0]
+    raise_pairs_since(tx, row.organisation_id, row.starts_on, scope.now.date())
 
 
 @use_case
@@ -227,7 +227,7 @@ def end_subscription(
     before = end(tx, scope, row, ends_on, published)
     if ends_on != before:
         record_change(tx, scope, "subscription ended", row, {"ends_on": before}, {"ends_on": ends_on})
-    return changed_view(tx, scope, row, published)
+    return views(tx, scope, [row], published)[0]
 
 
 def end(tx: Session, scope: Scope, row: SubscriptionRow, ends_on: date | None, published: Published) -> date | None:
@@ -247,6 +247,7 @@ def end(tx: Session, scope: Scope, row: SubscriptionRow, ends_on: date | None, p
         buyer = tx.get_one(OrganisationRow, row.organisation_id)
         _check_sold_on(tx, scope, row, buyer, published)
         follow_move(tx, scope, row, buyer, before, published)
+    _note_change(tx, scope, row)
     return before
 
 
@@ -329,8 +330,8 @@ def agree_special_terms(
         "special_terms": None if special_terms is None else dict(special_terms),
     }
     record(tx, caller, "own terms set", owner.id, row.name, concerns=changed[0].buyer_id, after=after)
-    tx.flush()
-    return changed_view(tx, scope, row, published)
+    _note_change(tx, scope, row)
+    return views(tx, scope, [row], published)[0]
 
 
 def _agree(
