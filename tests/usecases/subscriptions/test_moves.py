@@ -200,6 +200,24 @@ def test_withdrawn_it_is_as_if_it_had_never_been_planned(bluefern: World, engine
     assert {each.buyer for each in bought} == {"oxbow", "quillstone"}
 
 
+def test_what_the_old_seller_has_not_billed_stands_against_closing(bluefern: World, to_day: ToDay) -> None:
+    world, ruben = bluefern, bluefern.user(RUBEN)
+    plan(world)
+    to_day("2026-11-02")
+    for each in ruben.subscriptions.list("saltmarsh"):
+        ruben.subscriptions.end(each.id, date(2026, 11, 1))
+    ruben.states.change("saltmarsh", "closing", reason="Gone")
+    assert world.close("bluefern", RUBEN, "2026-10")
+    for month in ("2026-10", "2026-11", "2026-12"):
+        ruben.spend.period_so_far("bluefern", month, wait=60)
+    with pytest.raises(Conflict, match="closed yet: who sold to it before has not billed all of it"):
+        ruben.states.change("saltmarsh", "closed")
+    assert world.close("oxbow", "piers", "2026-10")
+    for month in ("2026-11", "2026-12"):
+        world.user("edda").spend.period_so_far("oxbow", month, wait=60)
+    assert ruben.states.change("saltmarsh", "closed").state == "closed"
+
+
 def test_a_reseller_takes_its_customers_along(bluefern: World, to_day: ToDay) -> None:
     world = bluefern
     world.user(RUBEN).catalogue.publish("bluefern", files(rate_card("resale-gbp", "GBP", "resellers", "0.8")))

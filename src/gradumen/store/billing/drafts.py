@@ -79,8 +79,11 @@ def billed_pairs(tx: Session, pairs: Collection[PairRow]) -> set[int]:
     return {pair.id for pair in pairs if (pair.buyer_id, pair.period) in found}
 
 
-def months_to_bill(tx: Session, seller: UUID, buyer: UUID) -> int:
-    """How many months of a link are not up to date, or not billed: what is charged, and what is to be given back."""
+def months_to_bill(tx: Session, buyer: UUID) -> dict[UUID, int]:
+    """How many months of a buyer are not up to date or not billed, by seller, those it bought from before among them.
+
+    To bill is what is charged, and what is to be given back.
+    """
     charge = CurrentChargeRow
     charged = exists().where(charge.pair_id == PairRow.id, charge.generation == PairRow.generation)
     # What nothing is charged of any more may have been billed, in advance too, and given back since.
@@ -88,8 +91,8 @@ def months_to_bill(tx: Session, seller: UUID, buyer: UUID) -> int:
         select(ChargeRow.supply_line_id)
         .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
         .where(
-            InvoiceRow.seller_id == seller,
-            InvoiceRow.buyer_id == buyer,
+            InvoiceRow.seller_id == PairRow.seller_id,
+            InvoiceRow.buyer_id == PairRow.buyer_id,
             InvoiceRow.state == "issued",
             ChargeRow.period == PairRow.period,
         )
@@ -98,12 +101,12 @@ def months_to_bill(tx: Session, seller: UUID, buyer: UUID) -> int:
         .correlate(PairRow)
         .exists()
     )
-    query = select(func.count()).where(
-        PairRow.seller_id == seller,
+    query = select(PairRow.seller_id, func.count()).where(
         PairRow.buyer_id == buyer,
+        PairRow.seller_id != buyer,
         PairRow.stale_since.is_not(None) | (is_to_bill() & (charged | held)),
     )
-    return tx.scalar(query) or 0
+    return dict(tx.execute(query.group_by(PairRow.seller_id)).all())
 
 
 def issued_parts(tx: Session, pair: PairRow) -> Iterable[tuple[ChargeKey, PartKey, tuple[Decimal, Decimal]]]:

@@ -161,11 +161,14 @@ def _hindrances(tx: Session, scope: Scope, row: OrganisationRow, after: State) -
     if last is not None:
         found.append(f"its accounts in clouds are not empty: something in them was measured on {last}")
     seller = scope.tree.parents[row.id]
-    months = months_to_bill(tx, seller, row.id)
+    unbilled = months_to_bill(tx, row.id)
+    months = unbilled.pop(seller, 0)
     if months and scope.is_member(seller):
         found.append(f"{months} month{_s(months)} of it {_are(months)} not billed")
     elif months:
         found.append("its seller has not billed all of it")
+    if unbilled:
+        found.append("who sold to it before has not billed all of it")
     return found
 
 
