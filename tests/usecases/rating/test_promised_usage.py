@@ -5,6 +5,7 @@ from datetime import date
 from decimal import Decimal
 
 import pytest
+from sqlalchemy import Engine
 
 from gradumen.core.errors import CatalogueInvalid
 from gradumen.wire.organisations.sites import SiteCreate
@@ -99,6 +100,29 @@ def test_down_the_tree_each_has_its_own_share_and_no_more_than_the_whole_is_char
     assert sum(quantity for quantity, _ in upper.values()) == 400 * whole
     # What a customer's reseller charges it is not among what the provider sees.
     assert ("oxbow", "saltmarsh") not in links(world, "finn", "tarnwick")
+
+
+def test_what_projects_are_promised_follows_where_they_are_in_the_tree(
+    world: World, service: Service, owner: Engine
+) -> None:
+    """A project's own share is its limit less those of the projects right below it: harbour's is under booking now."""
+    publish(world)
+    grant(world, "2026-10-25", "mara", "oxbow", "400")
+    grant(world, "2026-10-26", "edda", "saltmarsh", "100")
+    grant(world, "2026-10-26", "ines", "saltmarsh", "50", project="booking")
+    grant(world, "2026-10-26", "ines", "saltmarsh", "20", project="harbour")
+    ines, whole = world.user("ines"), hours([("2026-10-25", 1)])
+
+    def shares() -> dict[str | None, Decimal]:
+        found = held(links(world, "finn", "tarnwick")["tarnwick", "oxbow"])
+        return {project: quantity / whole for (_, project), (quantity, _) in found.items()}
+
+    assert shares() == {None: 30, "booking": 50, "harbour": 20}
+    [harbour] = [each for each in ines.projects.list("saltmarsh") if each.slug == "harbour"]
+    ines.projects.change("saltmarsh", "harbour", version=harbour.version, parent="booking")
+    assert shares() == {None: 50, "booking": 30, "harbour": 20}
+    settle(owner)
+    assert differing_pairs(service.uow) == {}
 
 
 def test_a_pause_is_not_charged_and_a_tier_that_ends_neither(world: World) -> None:

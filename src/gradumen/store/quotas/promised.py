@@ -4,7 +4,7 @@ from collections.abc import Collection, Sequence
 from datetime import datetime, timedelta
 from uuid import UUID
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gradumen.store.catalogue.tables import RateCardRow, RateCardVersionRow
@@ -23,6 +23,15 @@ def raise_promised(tx: Session, organisation: UUID, at: datetime) -> None:
     links = [link for link in links_above(tx, organisation) if link[0] in charging and link[0] != link[1]]
     # The local day of some seller may be the one before or after.
     raise_links_since(tx, links, (at - DAY).date(), (at + DAY).date())
+
+
+def raise_divided(tx: Session, organisation: UUID) -> None:
+    """What an organisation is promised is divided otherwise over its projects, ever since any of them had a limit."""
+    row = QuotaChangeRow
+    query = select(func.min(row.changed_at)).where(row.organisation_id == organisation, row.project_id.is_not(None))
+    since = tx.scalar(query)
+    if since is not None:
+        raise_promised(tx, organisation, since)
 
 
 def _sellers_charging(tx: Session) -> set[UUID]:

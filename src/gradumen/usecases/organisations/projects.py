@@ -13,6 +13,7 @@ from gradumen.store.organisations.cost_centres import note_cost_centre
 from gradumen.store.organisations.organisations import lock_organisation
 from gradumen.store.organisations.projects import levels_of, projects_of, set_levels
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.quotas.promised import raise_divided
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.limits import check_room_for_project
@@ -79,6 +80,7 @@ def change_project(
         if row.parent_id != was_under:
             tx.flush()
             move_limits(tx, scope, owner, row.id)
+            raise_divided(tx, owner.id)
     if "cost_centre" in given:
         was, row.cost_centre = row.cost_centre, _centre(given["cost_centre"])
         if was != row.cost_centre:
