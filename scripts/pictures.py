@@ -6,6 +6,7 @@ import subprocess
 import sys
 import tempfile
 from contextlib import redirect_stdout
+from dataclasses import replace
 from datetime import UTC, datetime
 from html import escape
 from pathlib import Path
@@ -34,7 +35,8 @@ def main() -> int:
         service = Service(Path(folder), PORT)
         try:
             service.start()
-            history = History(service.url, Calendar(AS_OF, CLOSED_MONTHS["standard"]), print, service.cloud.url)
+            outside = replace(service.outside(), metrics=None)
+            history = History(service.url, Calendar(AS_OF, CLOSED_MONTHS["standard"]), print, outside)
             history.make((service.data / "set-up-code").read_text().strip())
             history.bill(history.calendar.closed[-1], issue=False)
             with sync_playwright() as playwright:

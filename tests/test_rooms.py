@@ -26,8 +26,10 @@ UPWARD = {
     # What runs, is promised or is to bill stands against closing an organisation.
     ("usecases.organisations.states", "store.quotas.quotas"),
     ("usecases.organisations.states", "store.subscriptions.subscriptions"),
-    ("usecases.organisations.states", "store.rating.current_charges"),
+    ("usecases.organisations.states", "store.billing.drafts"),
     ("usecases.organisations.states", "store.metering.usage"),
+    # Which of its projects what it is promised is of, follows from their tree.
+    ("usecases.organisations.projects", "store.quotas.promised"),
     # What came in may name it already, where rules of ownership go by values.
     ("usecases.organisations.projects", "store.metering.ownership_rules"),
     # Who may see a price, and whom a change of it concerns, follows from what is subscribed to.

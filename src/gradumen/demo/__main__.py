@@ -25,7 +25,7 @@ from gradumen.demo.history import CLOSED_MONTHS, Calendar, History
 from gradumen.demo.mail import MailSink
 from gradumen.demo.metrics import SimulatedMetrics
 from gradumen.demo.scenario import ORGANISATIONS, PASSWORD, SIGNERS, TARNWICK_MEMBERS
-from gradumen.demo.stores import SimulatedStore
+from gradumen.demo.stores import Outside, SimulatedStore
 
 
 def main() -> int:
@@ -57,9 +57,7 @@ def main() -> int:
             size=arguments.size,
             as_of=arguments.as_of,
             hold=arguments.hold,
-            cloud=service.cloud.url,
-            metrics=service.metrics.url,
-            store=service.store,
+            outside=service.outside(),
         )
         print(f"ready after {time.monotonic() - began:.0f} s", flush=True)
         if arguments.check:
@@ -130,6 +128,10 @@ class Service:
             time.sleep(0.1)
         raise GradumenError(f"the service did not answer within 120 s; look at {log}")
 
+    def outside(self) -> Outside:
+        """The systems beside it."""
+        return Outside(self.cloud.url, self.metrics.url, self.store)
+
     def ready(self) -> bool:
         """Whether it answers."""
         try:
@@ -171,24 +173,20 @@ def prepare(
     size: str,
     as_of: datetime | None = None,
     hold: bool = False,
-    cloud: str | None = None,
-    metrics: str | None = None,
-    store: SimulatedStore | None = None,
+    outside: Outside | None = None,
 ) -> History:
     """Make the history where it is missing, or carry it on to now, whatever time has passed.
 
     Args:
         as_of: the business time; None is that of the last start, else the present.
-        cloud: where a simulated cloud makes accounts.
-        metrics: where a simulated metrics server is asked.
-        store: where a simulated vendor lays its files.
+        outside: the simulated systems beside it.
     """
     state = json.loads(state_file.read_text()) if state_file.exists() else None
     kept = state["as_of"] if state else None
     chosen = as_of or (_moment(kept) if kept else None)
     now = chosen or _moment(datetime.now(UTC).isoformat())
     made = datetime.fromisoformat(state["made"]) if state else now
-    history = History(url, Calendar(made, CLOSED_MONTHS[state["size"] if state else size]), _say, cloud, metrics, store)
+    history = History(url, Calendar(made, CLOSED_MONTHS[state["size"] if state else size]), _say, outside)
     if state is None:
         print(f"making the {size} demo, as of {now:%Y-%m-%d}", flush=True)
         history.make(code.read_text().strip())

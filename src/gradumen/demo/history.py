@@ -40,7 +40,7 @@ from gradumen.demo.scenario import (
     TAXES,
     TENANT_ADDRESSES,
 )
-from gradumen.demo.stores import SimulatedStore
+from gradumen.demo.stores import Outside
 from gradumen.wire.access.sessions import SetUp
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.organisations.organisations import OrganisationCreate
@@ -82,21 +82,8 @@ class Calendar:
 class History:
     """Builds the scenario; every step goes through the client, as one of its people."""
 
-    def __init__(
-        self,
-        url: str,
-        calendar: Calendar,
-        tell: Tell,
-        cloud: str | None = None,
-        metrics: str | None = None,
-        store: SimulatedStore | None = None,
-    ) -> None:
-        """``cloud`` is where a simulated cloud makes accounts, ``metrics`` where a metrics server is asked.
-
-        ``store`` is where a vendor lays its files.
-        """
-        self.url, self.calendar, self.tell = url, calendar, tell
-        self.cloud, self.metrics, self.store = cloud, metrics, store
+    def __init__(self, url: str, calendar: Calendar, tell: Tell, outside: Outside | None = None) -> None:
+        self.url, self.calendar, self.tell, self.outside = url, calendar, tell, outside or Outside()
         self.clients: dict[str, Client] = {}
 
     def signed_in(self, email: str) -> Client:
@@ -373,16 +360,16 @@ class History:
         count += carrier.connect(self.mara, first, now.date())
         count += night_desk.connect(self.mara, first, now)
         count += supplier_costs.connect(self.signed_in, first, now.date())
-        if self.store is not None:
-            count += software_vendor.connect(self.signed_in, self.store, first, now.date())
-        if self.metrics is not None:
-            counters.connect(self.mara, self.metrics, now)
+        if self.outside.store is not None:
+            count += software_vendor.connect(self.signed_in, self.outside.store, first, now.date())
+        if self.outside.metrics is not None:
+            counters.connect(self.mara, self.outside.metrics, now)
         self.tell(f"{self.calendar.current.text} so far: {count} readings")
         if self.calendar.months > 1:
             ask_for_more(self.signed_in)
             order(self.signed_in, self.calendar.current.next().first_day)
-            if self.cloud is not None:
-                register_cloud(self.signed_in, self.cloud)
+            if self.outside.cloud is not None:
+                register_cloud(self.signed_in, self.outside.cloud)
                 bring_on_board(self.signed_in, self.calendar.current.next().first_day)
             set_states(self.signed_in, self.calendar.current.next().next().first_day)
             plan_move(self.signed_in, self.calendar.current.next().next().first_day)
@@ -392,9 +379,9 @@ class History:
         count = self.send(self._days(since, now.date(), until_hour=now.hour))
         count += self.send({public_cloud.FEED: list(public_cloud.readings(since, now.date()))})
         count += supplier_costs.send(self.mara, since, now.date())
-        if self.store is not None:
+        if self.outside.store is not None:
             first = self.calendar.current.first_day
-            count += software_vendor.carry_on(self.mara, self.store, first, now.date())
+            count += software_vendor.carry_on(self.mara, self.outside.store, first, now.date())
         count += night_desk.send(self.mara, since, now)
         self.tell(f"{count} readings since {since}")
 

@@ -6,6 +6,7 @@ in the middle of an object), ``nonsense`` (what is no list and no object's conte
 
 import hashlib
 import os
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -127,6 +128,15 @@ class SimulatedStore(Simulated):
         some = left[: self.page]
         more = f"<NextContinuationToken>{escape(some[-1][0])}</NextContinuationToken>" if len(left) > len(some) else ""
         return f"<ListBucketResult>{''.join(_entry(*each) for each in some)}{more}</ListBucketResult>"
+
+
+@dataclass(frozen=True, slots=True)
+class Outside:
+    """Systems of others that a demo has: where clouds make accounts, where a metrics server is, a vendor's store."""
+
+    cloud: str | None = None
+    metrics: str | None = None
+    store: SimulatedStore | None = None
 
 
 def _entry(key: str, path: Path) -> str:

@@ -10,7 +10,4 @@ depends_on = None
 
 def upgrade() -> None:
     # Changes by orders, moves that were withdrawn and projects placed elsewhere had not had their months rated.
-    op.execute(
-        'UPDATE pairs SET wanted = wanted + 1, not_before = NULL, '
-        'stale_since = COALESCE(stale_since, UTC_TIMESTAMP(6))'
-    )
+    op.execute('UPDATE pairs SET stale_since = UTC_TIMESTAMP(6), not_before = NULL WHERE stale_since IS NULL')
