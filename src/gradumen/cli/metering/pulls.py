@@ -124,11 +124,15 @@ def run_set(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 
 def run_try(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Try one."""
-    found = client.pulls.attempt(arguments.feed, _read(arguments.file), _secret(arguments))
+    form = _read(arguments.file)
+    found = client.pulls.attempt(arguments.feed, form, _secret(arguments))
     out.body(found)
     if not found.reached:
         out.say(f"not reached: {found.said}")
         return 1
+    if not form.kind.measured:
+        out.say(f"reached: {found.said}")
+        return 0
     out.say(f"reached: {found.said}; the last hour would give {found.count} readings")
     out.table(
         ("RESOURCE", "METER", "QUANTITY", "UNIT", "START, UTC", "END", "OWNER OR ACCOUNT"),
