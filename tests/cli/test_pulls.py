@@ -37,7 +37,7 @@ def test_files_of_a_store_are_fetched_and_told_as_files(
     monkeypatch.setattr(sys, "stdin", io.StringIO(f"{store.secret}\n" * 2))
     tried = terminal("pulls", "try", str(form), "--feed", FEED, "--secret-stdin")
     assert tried.strip() == "reached: 2 files, of which 2 would be fetched: a.csv, b.csv"
-    terminal("pulls", "set", str(form), "--feed", FEED, "--secret-stdin")
+    assert terminal("pulls", "set", str(form), "--feed", FEED, "--secret-stdin").strip() == f"{FEED} is fetched"
     after(world, FEED)
     run(world, FEED)
     shown = terminal("pulls", "show", "--feed", FEED)

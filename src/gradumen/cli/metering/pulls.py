@@ -65,6 +65,10 @@ def _until(pull: PullBody) -> str:
     return f"{pull.complete_until:%Y-%m-%d %H:%M}" if pull.complete_until else ""
 
 
+def _from(pull: PullBody) -> str:
+    return f", from {_until(pull)} UTC on" if pull.complete_until else ""
+
+
 def _files(pull: PullBody) -> str:
     files = "1 file" if pull.files == 1 else f"{pull.files} files"
     return f"{files}, {pull.refused_files} refused" if pull.refused_files else files
@@ -118,7 +122,7 @@ def run_set(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     before = client.pulls.get(arguments.feed)
     found = client.pulls.set(arguments.feed, _read(arguments.file), version=before.version, secret=_secret(arguments))
     out.body(found)
-    out.say(f"{found.feed} is fetched, from {_until(found)} UTC on")
+    out.say(f"{found.feed} is fetched{_from(found)}")
     return 0
 
 
@@ -175,7 +179,7 @@ def run_again(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Fetch once more."""
     found = client.pulls.again(arguments.feed, arguments.since)
     out.body(found)
-    out.say(f"it is fetched now, from {_until(found)} UTC on")
+    out.say(f"it is fetched now{_from(found)}")
     return 0
 
 
