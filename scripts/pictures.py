@@ -35,7 +35,7 @@ def main() -> int:
         service = Service(Path(folder), PORT)
         try:
             service.start()
-            outside = replace(service.outside(), metrics=None)
+            outside = replace(service.outside, metrics=None)
             history = History(service.url, Calendar(AS_OF, CLOSED_MONTHS["standard"]), print, outside)
             history.make((service.data / "set-up-code").read_text().strip())
             history.bill(history.calendar.closed[-1], issue=False)

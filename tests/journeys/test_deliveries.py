@@ -7,7 +7,6 @@ import time
 from collections import defaultdict
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
-from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
@@ -20,6 +19,7 @@ from gradumen.core.errors import GradumenError
 from gradumen.demo import carrier, counters, fleet, night_desk, public_cloud, software_vendor, supplier_costs
 from gradumen.demo.history import SAMPLE_HOURS, Calendar, History
 from gradumen.demo.metrics import SimulatedMetrics
+from gradumen.demo.outside import Outside
 from gradumen.demo.scenario import SELLERS, SIGNERS
 from gradumen.demo.stores import SimulatedStore
 from tests.journeys.conftest import directory
@@ -53,18 +53,10 @@ def store(tmp_path_factory: pytest.TempPathFactory) -> Iterator[SimulatedStore]:
     made.stop()
 
 
-@dataclass(frozen=True)
-class Outside:
-    """What the service asks."""
-
-    metrics: SimulatedMetrics
-    store: SimulatedStore
-
-
 @pytest.fixture(scope="module")
 def outside(metrics: SimulatedMetrics, store: SimulatedStore) -> Outside:
-    """Both."""
-    return Outside(metrics, store)
+    """What the service asks."""
+    return Outside(None, metrics, store)
 
 
 @contextmanager
@@ -72,7 +64,7 @@ def running(folder: Path, outside: Outside) -> Iterator[Process]:
     """The service on a directory, which ends whatever happens; nothing lies in the store yet."""
     for _, path in outside.store.objects(f"{software_vendor.FEED}/"):
         path.unlink()
-    service = Process(folder, GRADUMEN_OUTBOUND=f"{outside.metrics.url},{outside.store.url}")
+    service = Process(folder, GRADUMEN_OUTBOUND=outside.addresses())
     try:
         service.start()
         yield service

@@ -24,8 +24,9 @@ from gradumen.demo.clouds import SimulatedCloud
 from gradumen.demo.history import CLOSED_MONTHS, Calendar, History
 from gradumen.demo.mail import MailSink
 from gradumen.demo.metrics import SimulatedMetrics
+from gradumen.demo.outside import Outside
 from gradumen.demo.scenario import ORGANISATIONS, PASSWORD, SIGNERS, TARNWICK_MEMBERS
-from gradumen.demo.stores import Outside, SimulatedStore
+from gradumen.demo.stores import SimulatedStore
 
 
 def main() -> int:
@@ -57,7 +58,7 @@ def main() -> int:
             size=arguments.size,
             as_of=arguments.as_of,
             hold=arguments.hold,
-            outside=service.outside(),
+            outside=service.outside,
         )
         print(f"ready after {time.monotonic() - began:.0f} s", flush=True)
         if arguments.check:
@@ -81,10 +82,10 @@ class Service:
         self.mail = MailSink(data / "mail", port + 1 if port else 0)
         self.cloud = SimulatedCloud("North Fell", port + 2 if port else 0, data / "cloud-accounts.json")
         self.cloud.hosts = lambda: fell_hosts(int(time.time()) // 3600)
-        self.metrics = SimulatedMetrics(counters.TOKEN, port + 3 if port else 0)
-        counters.fill(self.metrics)
+        metrics = SimulatedMetrics(counters.TOKEN, port + 3 if port else 0)
+        counters.fill(metrics)
         vendor = software_vendor.USER, software_vendor.SECRET
-        self.store = SimulatedStore(data / "vendor", *vendor, port + 4 if port else 0)
+        self.outside = Outside(self.cloud, metrics, SimulatedStore(data / "vendor", *vendor, port + 4 if port else 0))
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
@@ -99,16 +100,15 @@ class Service:
         self.data.mkdir(parents=True, exist_ok=True)
         log = self.data / "service.log"
         self.mail.start()
-        self.cloud.start()
-        self.metrics.start()
-        self.store.start()
+        for each in self.outside.systems():
+            each.start()
         environment = {
             **os.environ,
             "GRADUMEN_CLOCK_CONTROL": "true",
             "GRADUMEN_DATA": str(self.data),
             "GRADUMEN_SMTP": self.mail.smtp,
             "GRADUMEN_MAIL_FROM": "post@clouds.example",
-            "GRADUMEN_OUTBOUND": f"{self.cloud.url},{self.metrics.url},{self.store.url}",
+            "GRADUMEN_OUTBOUND": self.outside.addresses(),
         }
         with log.open("ab") as out:
             self.process = subprocess.Popen(
@@ -127,10 +127,6 @@ class Service:
                 return
             time.sleep(0.1)
         raise GradumenError(f"the service did not answer within 120 s; look at {log}")
-
-    def outside(self) -> Outside:
-        """The systems beside it."""
-        return Outside(self.cloud.url, self.metrics.url, self.store)
 
     def ready(self) -> bool:
         """Whether it answers."""
@@ -154,9 +150,8 @@ class Service:
             self.process.terminate()
             self.process.wait(120)
         self.mail.stop()
-        self.cloud.stop()
-        self.metrics.stop()
-        self.store.stop()
+        for each in self.outside.systems():
+            each.stop()
 
 
 def _moment(text: str) -> datetime:

@@ -51,9 +51,7 @@ class _Handler(Handler):
             self.answer_json(200, {"accounts": self.of.find(key, asked.get(key, [""])[0])})
         else:
             found = self.of.accounts.get(unquote(parts.path.removeprefix("/accounts/")))
-            self.answer_json(200, dict(found)) if found else self.answer_json(
-                404, {"error": "there is no such account"}
-            )
+            self.answer_json(*((200, dict(found)) if found else (404, {"error": "there is no such account"})))
 
     def do_POST(self) -> None:  # the server calls it so
         """Make an account, or tell what is to go wrong."""

@@ -17,6 +17,7 @@ from gradumen.core.permissions import Role
 from gradumen.core.quotas.measures import Kind
 from gradumen.demo import carrier, counters, fleet, night_desk, public_cloud, software_vendor, supplier_costs
 from gradumen.demo.capacity import place_capacity
+from gradumen.demo.outside import Outside
 from gradumen.demo.papers import (
     ask_for_more,
     bring_on_board,
@@ -40,7 +41,6 @@ from gradumen.demo.scenario import (
     TAXES,
     TENANT_ADDRESSES,
 )
-from gradumen.demo.stores import Outside
 from gradumen.wire.access.sessions import SetUp
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.organisations.organisations import OrganisationCreate
@@ -363,13 +363,13 @@ class History:
         if self.outside.store is not None:
             count += software_vendor.connect(self.signed_in, self.outside.store, first, now.date())
         if self.outside.metrics is not None:
-            counters.connect(self.mara, self.outside.metrics, now)
+            counters.connect(self.mara, self.outside.metrics.url, now)
         self.tell(f"{self.calendar.current.text} so far: {count} readings")
         if self.calendar.months > 1:
             ask_for_more(self.signed_in)
             order(self.signed_in, self.calendar.current.next().first_day)
             if self.outside.cloud is not None:
-                register_cloud(self.signed_in, self.outside.cloud)
+                register_cloud(self.signed_in, self.outside.cloud.url)
                 bring_on_board(self.signed_in, self.calendar.current.next().first_day)
             set_states(self.signed_in, self.calendar.current.next().next().first_day)
             plan_move(self.signed_in, self.calendar.current.next().next().first_day)

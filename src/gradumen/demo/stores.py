@@ -6,7 +6,6 @@ in the middle of an object), ``nonsense`` (what is no list and no object's conte
 
 import hashlib
 import os
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -32,13 +31,13 @@ class _Handler(Handler):
 
     def do_GET(self) -> None:  # the server calls it so
         """A list of objects, or one."""
-        wrong = "" if self._signed() else "denied"
-        wrong = wrong or self.next_mishap()
+        if not self._signed():
+            self._refuse(403, "AccessDenied")
+            return
+        wrong = self.next_mishap()
         parts = urlsplit(self.path)
         bucket, _, key = unquote(parts.path).lstrip("/").partition("/")
-        if wrong == "denied":
-            self._refuse(403, "AccessDenied")
-        elif wrong == "refuse":
+        if wrong == "refuse":
             self._refuse(503, "SlowDown")
         elif wrong == "nonsense":
             self.answer(200, b"<html>under construction</html>", "text/html", ETag='"0"')
@@ -58,13 +57,15 @@ class _Handler(Handler):
         told = dict(each.strip().partition("=")[::2] for each in rest.split(","))
         if scheme != "AWS4-HMAC-SHA256" or not {"Credential", "SignedHeaders", "Signature"} <= told.keys():
             return False
-        user, _, region, service, _ = (*told["Credential"].split("/"), "", "", "", "", "")[:5]
+        user, *scope = told["Credential"].split("/")
+        if user != self.of.user or len(scope) != 4:
+            return False
         headers = {name: self.headers.get(name, "") for name in told["SignedHeaders"].split(";")}
         request = AWSRequest("GET", f"http://{self.headers['Host']}{self.path}", headers=headers)
         request.context["timestamp"] = self.headers.get("X-Amz-Date", "")
-        signer: Any = S3SigV4Auth(Credentials(self.of.user, self.of.secret), service, region)
+        signer: Any = S3SigV4Auth(Credentials(self.of.user, self.of.secret), scope[2], scope[1])
         wanted = signer.signature(signer.string_to_sign(request, signer.canonical_request(request)), request)
-        return user == self.of.user and told["Signature"] == wanted
+        return bool(told["Signature"] == wanted)
 
     def _object(self, key: str, *, half: bool) -> None:
         path = self.of.folder / key
@@ -110,7 +111,7 @@ class SimulatedStore(Simulated):
         if path.exists() and path.read_bytes() == content:
             return
         path.parent.mkdir(parents=True, exist_ok=True)
-        written = path.parent.parent / f"{path.name}.part"
+        written = self.folder / f"{path.name}.part"
         written.write_bytes(content)
         os.utime(written, (modified.timestamp(), modified.timestamp()))
         written.replace(path)
@@ -128,15 +129,6 @@ class SimulatedStore(Simulated):
         some = left[: self.page]
         more = f"<NextContinuationToken>{escape(some[-1][0])}</NextContinuationToken>" if len(left) > len(some) else ""
         return f"<ListBucketResult>{''.join(_entry(*each) for each in some)}{more}</ListBucketResult>"
-
-
-@dataclass(frozen=True, slots=True)
-class Outside:
-    """Systems of others that a demo has: where clouds make accounts, where a metrics server is, a vendor's store."""
-
-    cloud: str | None = None
-    metrics: str | None = None
-    store: SimulatedStore | None = None
 
 
 def _entry(key: str, path: Path) -> str:

@@ -76,14 +76,16 @@ def raise_pairs_since(tx: Session, organisation: UUID, first: date, today: date)
     raise_links_since(tx, links_above(tx, organisation), first, today)
 
 
-def raise_links_since(tx: Session, links: Collection[tuple[UUID, UUID]], first: date, today: date) -> None:
-    """What is charged on links may have changed in the months from a day's to the one after today's.
+def raise_links_since(tx: Session, links: Collection[tuple[UUID, UUID]], first: date, last: date) -> None:
+    """What is charged on links may have changed from a day's month on, at least to the one after another's.
 
-    So may it in months further ahead that have a pair: somebody asked what they would come to, or the clock was set
-    back.
+    So may it in all later months that have a pair: months ahead have one where somebody asked what they would come to,
+    or where the clock was set back.
     """
-    raise_links(tx, links, months_since(first, today))
-    ahead = and_(PairRow.period >= f"{first:%Y-%m}", PairRow.period > Period(today.year, today.month).next().text)
+    if not links:
+        return
+    raise_links(tx, links, months_since(first, last))
+    ahead = and_(PairRow.period >= f"{first:%Y-%m}", PairRow.period > Period(last.year, last.month).next().text)
     tx.execute(
         update(PairRow).where(tuple_(PairRow.seller_id, PairRow.buyer_id).in_(links), ahead).values(_HIGHER),
         execution_options={"synchronize_session": False},

@@ -10,16 +10,8 @@ from gradumen.client import Client
 from gradumen.core.errors import Conflict, Forbidden, Invalid, NotActive, NotFound, NotSignedIn
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
+from tests.usecases.billing.test_bill_runs import ADVANCE, paid_ahead
 from tests.world import EMAILS, PASSWORD, World, egress, files, moment
-
-AHEAD = """
-rate-card: paid-ahead
-name: Paid ahead
-for: named
-currency: EUR
-starts-on: 2026-01-01
-rates: [{rate: ahead, fee: open-range/moor, price: 745, advance: true}]
-"""
 
 
 def subscribe(client: Client, organisation: str, name: str) -> None:
@@ -175,11 +167,8 @@ def test_who_is_closed_or_proposed_lets_nobody_in_that_has_nowhere_else(world: W
 def test_what_is_to_be_given_back_stands_against_closing(world: World, ahead: bool) -> None:
     """A month that was billed, in advance or not, and of which nothing is charged any more."""
     mara, since = world.mara, date(2026, 10, 1) if ahead else date(2026, 9, 1)
-    mara.catalogue.publish("tarnwick", files(AHEAD))
-    wanted = SubscriptionCreate(
-        organisation="quillstone", plan="open-range", tier="moor", name="Ahead", starts_on=since, rate_card="paid-ahead"
-    )
-    made = mara.subscriptions.create(wanted)
+    mara.catalogue.publish("tarnwick", files(ADVANCE))
+    made = mara.subscriptions.create(paid_ahead(since))
     for each in mara.subscriptions.list("quillstone"):
         if each.id != made.id:
             mara.subscriptions.end(each.id, each.starts_on)

@@ -2,6 +2,7 @@
 
 import argparse
 import sys
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -14,6 +15,8 @@ from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
+from gradumen.core.units import counted
+from gradumen.wire.metering.deliveries import ReadingSeenBody
 from gradumen.wire.metering.pulls import PullBody, PullFileBody, PullForm
 
 
@@ -51,10 +54,7 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     out.body(found)
     out.table(
         ("FEED", "FROM", "HERE UNTIL, UTC", "FILES", "STATE"),
-        [
-            (each.feed, each.kind or "", _until(each), _files(each) if each.files else "", _state(each))
-            for each in found
-        ],
+        [(each.feed, each.kind or "", _until(each), _files(each), _state(each)) for each in found],
     )
     if not found:
         out.say("the service fetches no feed; begin with: gradumen pulls set")
@@ -70,7 +70,7 @@ def _from(pull: PullBody) -> str:
 
 
 def _files(pull: PullBody) -> str:
-    files = "1 file" if pull.files == 1 else f"{pull.files} files"
+    files = counted(pull.files, "file") if pull.files else ""
     return f"{files}, {pull.refused_files} refused" if pull.refused_files else files
 
 
@@ -95,8 +95,8 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     told = found.pull.model_dump(mode="json", exclude_none=True, exclude=others)
     out.say(yaml.safe_dump(told, sort_keys=False).rstrip())
     secret = "has a secret" if found.has_secret else "has no secret"
-    here = f"here until {_until(found)} UTC, " if found.complete_until else f"{_files(found)}, " if found.files else ""
-    out.note(f"{secret}; {here}{_state(found)}")
+    here = f"here until {_until(found)} UTC" if found.complete_until else _files(found)
+    out.note(f"{secret}; {', '.join(each for each in (here, _state(found)) if each)}")
     return 0
 
 
@@ -134,10 +134,19 @@ def run_try(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     if not found.reached:
         out.say(f"not reached: {found.said}")
         return 1
-    if not form.kind.measured:
+    if form.kind.measured:
+        out.say(f"reached: {found.said}; the last hour would give {found.count} readings")
+        _tell_readings(found.readings, out)
+    else:
         out.say(f"reached: {found.said}")
-        return 0
-    out.say(f"reached: {found.said}; the last hour would give {found.count} readings")
+    for each in found.problems:
+        out.note(f"refused: {each.reason}")
+    if found.refused > len(found.problems):
+        out.note(f"and {found.refused - len(found.problems)} more")
+    return 0
+
+
+def _tell_readings(readings: Sequence[ReadingSeenBody], out: Out) -> None:
     out.table(
         ("RESOURCE", "METER", "QUANTITY", "UNIT", "START, UTC", "END", "OWNER OR ACCOUNT"),
         [
@@ -150,15 +159,10 @@ def run_try(arguments: argparse.Namespace, client: Client, out: Out) -> int:
                 f"{each.end:%H:%M}",
                 each.owner or each.account or "",
             )
-            for each in found.readings
+            for each in readings
         ],
         right=("QUANTITY",),
     )
-    for each in found.problems:
-        out.note(f"refused: {each.reason}")
-    if found.refused > len(found.problems):
-        out.note(f"and {found.refused - len(found.problems)} more")
-    return 0
 
 
 def run_pause(arguments: argparse.Namespace, client: Client, out: Out) -> int:

@@ -11,7 +11,7 @@ from uuid import UUID
 from sqlalchemy import Select, delete, exists, func, insert, select
 from sqlalchemy.orm import Session
 
-from gradumen.store.billing.invoices import drop_taxes
+from gradumen.store.billing.invoices import drop_taxes, is_issued_of
 from gradumen.store.billing.tables import ChargePartRow, ChargeRow, DraftedPairRow, InvoiceLineRow, InvoiceRow
 from gradumen.store.pairs import PairRow, is_to_bill
 from gradumen.store.rating.tables import CurrentChargeRow
@@ -88,14 +88,7 @@ def months_to_bill(tx: Session, buyer: UUID) -> dict[UUID, int]:
     charged = exists().where(charge.pair_id == PairRow.id, charge.generation == PairRow.generation)
     # What nothing is charged of any more may have been billed, in advance too, and given back since.
     held = (
-        select(ChargeRow.supply_line_id)
-        .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
-        .where(
-            InvoiceRow.seller_id == PairRow.seller_id,
-            InvoiceRow.buyer_id == PairRow.buyer_id,
-            InvoiceRow.state == "issued",
-            ChargeRow.period == PairRow.period,
-        )
+        _issued(select(ChargeRow.supply_line_id), PairRow)
         .group_by(ChargeRow.supply_line_id, ChargeRow.rate_card_version_id, ChargeRow.rate, ChargeRow.project_id)
         .having((func.sum(ChargeRow.quantity) != Decimal(0)) | (func.sum(ChargeRow.amount) != Decimal(0)))
         .correlate(PairRow)
@@ -121,14 +114,9 @@ def issued_parts(tx: Session, pair: PairRow) -> Iterable[tuple[ChargeKey, PartKe
         yield (line, version, rate, scope), (project, resource, day), (quantity, amount)
 
 
-def _issued(query: Select[Any], pair: PairRow) -> Select[Any]:
+def _issued(query: Select[Any], pair: PairRow | type[PairRow]) -> Select[Any]:
     """A query of charges, for those of a pair on issued documents."""
-    return query.join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id).where(
-        InvoiceRow.seller_id == pair.seller_id,
-        InvoiceRow.buyer_id == pair.buyer_id,
-        InvoiceRow.state == "issued",
-        ChargeRow.period == pair.period,
-    )
+    return query.join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id).where(is_issued_of(pair))
 
 
 def note_issued(tx: Session, invoice: UUID) -> None:

@@ -46,18 +46,23 @@ def lock_documents(tx: Session, seller: UUID) -> None:
     tx.execute(statement.on_duplicate_key_update(version=DocumentCounterRow.version + 1))
 
 
+def is_issued_of(pair: PairRow | type[PairRow]) -> ColumnElement[bool]:
+    """Whether a charge of a document is one of a pair's, or of the pair of a query's row, and the document issued."""
+    return and_(
+        InvoiceRow.seller_id == pair.seller_id,
+        InvoiceRow.buyer_id == pair.buyer_id,
+        InvoiceRow.state == "issued",
+        ChargeRow.period == pair.period,
+    )
+
+
 def issued_lines(tx: Session, pair: PairRow) -> list[tuple[ChargeRow, InvoiceLineRow]]:
     """What is billed of a pair, line by line, in the order in which it was issued."""
     rows = tx.execute(
         select(ChargeRow, InvoiceLineRow)
         .join(InvoiceLineRow, InvoiceLineRow.charge_id == ChargeRow.id)
         .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
-        .where(
-            InvoiceRow.seller_id == pair.seller_id,
-            InvoiceRow.buyer_id == pair.buyer_id,
-            InvoiceRow.state == "issued",
-            ChargeRow.period == pair.period,
-        )
+        .where(is_issued_of(pair))
         .order_by(InvoiceRow.issued_at, InvoiceRow.number, InvoiceLineRow.position)
     )
     return [(charge, line) for charge, line in rows]
