@@ -35,6 +35,7 @@ PAGES = {
     "/what-if": "What would it have been?",
     "/usage?period=2026-09": "What was used",
     "/usage?period=2026-09&meter=every&by=feed": "What was used",
+    "/usage/resource": "A resource",
     "/kinds": "Kinds of usage, October 2026",
     "/owners": "Whose usage is, October 2026",
     "/feeds": "What arrived",

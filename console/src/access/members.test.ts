@@ -13,6 +13,15 @@ describe('what an entry changed', () => {
     ]);
     expect(changesOf({ before: { amount: '5 EUR' }, after: null })).toEqual(['amount 5 EUR']);
   });
+  it('tells few texts, and what has parts by its parts', () => {
+    const choices = { 'compute/size': 'small', 'block-storage/disk': 'fast' };
+    expect(changesOf({ before: { sites: [] }, after: { sites: ['north-fell', 'south-quay'] } })).toEqual([
+      'sites none → north-fell, south-quay',
+    ]);
+    expect(
+      changesOf({ before: null, after: { choices, terms: {}, rules: ['a', 'b', 'c', 'd', 'e'] } }),
+    ).toEqual(['choices compute/size small, block-storage/disk fast', 'terms none', 'rules 5 entries']);
+  });
   it('says nothing as none, truth in words, lists by length', () => {
     expect(changesOf({ before: { limit: null }, after: { limit: '4' } })).toEqual(['limit none → 4']);
     expect(changesOf({ before: null, after: { held: true, differences: [1, 2] } })).toEqual([

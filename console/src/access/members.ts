@@ -82,6 +82,9 @@ export const recordOptions = (organisation: string, action: string, search: stri
     getNextPageParam: (page) => page.next,
   });
 
+/** So many texts are told one by one. */
+const FEW = 4;
+
 /** What an entry changed, in words: a value that came to be another, or what was given. */
 export function changesOf(entry: Pick<AuditEntry, 'before' | 'after'>): string[] {
   const before = (entry.before ?? {}) as Record<string, unknown>;
@@ -99,6 +102,12 @@ export function changesOf(entry: Pick<AuditEntry, 'before' | 'after'>): string[]
 function said(value: unknown): string {
   if (value === null || value === undefined || value === '') return 'none';
   if (typeof value === 'boolean') return value ? 'yes' : 'no';
-  if (Array.isArray(value)) return value.length === 1 ? '1 entry' : `${value.length} entries`;
-  return typeof value === 'object' ? JSON.stringify(value) : String(value as string | number);
+  if (Array.isArray(value)) {
+    if (value.length <= FEW && value.every((each) => typeof each === 'string'))
+      return value.join(', ') || 'none';
+    return value.length === 1 ? '1 entry' : `${value.length} entries`;
+  }
+  if (typeof value !== 'object') return String(value as string | number);
+  const parts = Object.entries(value).filter(([, each]) => each !== null);
+  return parts.map(([name, each]) => `${name.replaceAll('_', ' ')} ${said(each)}`).join(', ') || 'none';
 }

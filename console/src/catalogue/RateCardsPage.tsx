@@ -20,6 +20,7 @@ import {
   type RateCardVersion,
   current,
   formOf,
+  leadOf,
   rateCardsOptions,
 } from './catalogue';
 
@@ -54,9 +55,7 @@ export default function RateCardsPage() {
         return (
           <Page
             title={card.name}
-            lead={`${card.seller === home.organisation ? 'Your prices' : `Prices of ${card.seller}`}, in ${card.currency}, for ${
-              card.buyers === 'any' ? 'any buyer' : card.buyers
-            }.`}
+            lead={leadOf(card, home.organisation)}
             filters={
               <>
                 <TextField

@@ -73,3 +73,10 @@ export const metersOf = (services: readonly Schemas['PublishedServiceBody'][]) =
       ([slug, meter]) => [`${form.service}/${slug}`, `${form.name}: ${meter.name}`] as const,
     ),
   );
+
+/** Whose prices these are; for whom, where the card says so: buyers are not told of others. */
+export function leadOf(card: Pick<RateCard, 'seller' | 'currency' | 'buyers'>, own: string): string {
+  const whose = card.seller === own ? 'Your prices' : `Prices of ${card.seller}`;
+  const buyers = card.buyers === 'any' ? 'any buyer' : card.buyers;
+  return `${whose}, in ${card.currency}${buyers && `, for ${buyers}`}.`;
+}

@@ -23,3 +23,12 @@ export function toWords(to: string | string[] | undefined): string {
   if (Array.isArray(to)) return to.length ? to.join(', ') : 'nobody';
   return to === 'resellers' || to === 'tenants' ? `all ${to}` : 'everybody';
 }
+
+/** Whether an offer is made to an organisation that buys of who makes it. */
+export function reaches(
+  to: string | string[] | undefined,
+  { slug, type }: { slug: string; type: string },
+): boolean {
+  if (Array.isArray(to)) return to.some((each) => each.split('/')[0] === slug);
+  return to === undefined || to === 'all' || to === `${type}s`;
+}

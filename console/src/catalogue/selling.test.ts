@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { conditionWords } from '../subscriptions/subscriptions';
 import { whomWords } from './catalogue';
 import { change } from './fields';
-import { toWords } from './offers';
+import { reaches, toWords } from './offers';
 import { kindOf, withKind } from './RateEditor';
 import { perWords, priceRows, whatWords } from './rates';
 
@@ -28,6 +28,16 @@ describe('to whom an offer is made', () => {
     [['oxbow', 'gannet/customs'], 'oxbow, gannet/customs'],
   ])('%j is %s', (to, words) => {
     expect(toWords(to)).toBe(words);
+  });
+  it.each([
+    [undefined, true],
+    ['tenants', true],
+    ['resellers', false],
+    [[], false],
+    [['gannet-two'], false],
+    [['oxbow', 'gannet/customs'], true],
+  ])('%j reaches the tenant gannet: %s', (to, reached) => {
+    expect(reaches(to, { slug: 'gannet', type: 'tenant' })).toBe(reached);
   });
 });
 

@@ -275,7 +275,7 @@ function NobodysTable(props: { items: Nobodys[]; onGive: ((item: Nobodys) => voi
       rows={items}
       rowKey={(row) => `${row.feed} ${row.account ?? ''} ${row.source}`}
       columns={[
-        { key: 'account', title: 'Account', cell: (row) => row.account ?? 'none said' },
+        { key: 'account', title: 'Account', whole: true, cell: (row) => row.account ?? 'none said' },
         { key: 'feed', title: 'Feed', cell: (row) => row.feed_name },
         {
           key: 'resources',

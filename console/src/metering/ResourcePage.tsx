@@ -29,12 +29,16 @@ import { lengthWords, likeWords, phasesOf, placed, saidWords } from './spells';
 import { UsageDays } from './UsageDays';
 
 export default function ResourcePage() {
+  const [params] = useFilters();
+  const name = params.get('name');
+  return name ? <Named name={name} /> : <Unnamed />;
+}
+
+function Named({ name }: { name: string }) {
   const looked = useLooked();
   const { may } = useSignedIn();
   const kept = useKept();
   const [period] = usePeriod();
-  const [params] = useFilters();
-  const name = params.get('name') ?? '';
   const spells = useQuery(spellsOptions(looked.slug, period, name));
   const only = new URLSearchParams({ by: 'meter', only: `resource:${name}` });
   const path = kept('/spend');
@@ -75,6 +79,18 @@ export default function ResourcePage() {
           <SaidOf said={spells.data.said} />
         </Section>
       )}
+    </Page>
+  );
+}
+
+/** Where an address without a name leads. */
+function Unnamed() {
+  const kept = useKept();
+  return (
+    <Page title="A resource" crumbs={[{ title: 'Usage', to: kept('/usage') }]}>
+      <Empty title="This address names no resource">
+        <Link to={kept('/usage')}>Choose one from what was used</Link>
+      </Empty>
     </Page>
   );
 }

@@ -12,12 +12,13 @@ import {
   servicesOptions,
 } from '../catalogue/catalogue';
 import { Line, Select } from '../catalogue/fields';
+import { offersOptions, reaches } from '../catalogue/offers';
 import { CustomerPicker, useCustomers } from '../organisations/CustomerPicker';
 import { organisationOptions, quotasOptions } from '../organisations/organisations';
 import { DayPicker } from '../shared/DateInput';
 import { nextMonth } from '../shared/dates';
 import { Page, Section } from '../shared/Page';
-import { Empty, Query } from '../shared/States';
+import { Empty, Loading, Query } from '../shared/States';
 import { OrderDialog } from '../subscriptions/OrderDialog';
 import { metersOf } from '../catalogue/offered';
 import { Expected, type Uses, anyWrong, expectedOf } from './Expected';
@@ -72,13 +73,19 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
   const [params, setParams] = useSearchParams();
   const first = useCustomers('')[0]?.slug ?? '';
   const buyer = params.get('for') ?? (home.type === 'tenant' ? home.organisation : first);
-  const offered = plans.find((each) => each.plan.plan === params.get('plan')) ?? plans[0];
   const months = params.get('months') ?? '12';
   const quantity = params.get('quantity') ?? '1';
   const from = params.get('from') ?? nextMonth(session.now);
   const [uses, setUses] = useState<Uses>({});
   const [taken, setTaken] = useState<Tier | null>(null);
-  const { data: customer } = useQuery({ ...organisationOptions(buyer), enabled: buyer !== '' });
+  const looked = useQuery({ ...organisationOptions(buyer), enabled: buyer !== '' });
+  const customer = looked.data;
+  const offers = useQuery({ ...offersOptions(home.organisation), enabled: home.type !== 'tenant' });
+  const fits = ({ plan }: Offered) =>
+    offers.data?.some((each) => each.plan === plan.plan && customer && reaches(each.form.to, customer));
+  const offered =
+    plans.find((each) => each.plan.plan === params.get('plan')) ??
+    (looked.isLoading || offers.isLoading ? undefined : (plans.find(fits) ?? plans[0]));
   const quotas = useQuery({ ...quotasOptions(buyer), enabled: buyer !== '' });
   const left = new Map(
     (quotas.data ?? []).flatMap((each) =>
@@ -127,7 +134,7 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
     mayAt('read', home.organisation);
   const chosen = tiers.findIndex((each) => each.tier === (params.get('tier') ?? offered?.recommended));
   const shown = estimates[Math.max(0, chosen)]?.data;
-  if (!offered) return null;
+  if (!offered) return <Loading />;
   return (
     <Page
       title={`Which ${offered.plan.name} suits ${customer?.name ?? '…'}?`}
