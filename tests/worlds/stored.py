@@ -1,8 +1,9 @@
 """What is stored of every pair, beside what rating it anew gives."""
 
+from itertools import groupby
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import select, tuple_
 from sqlalchemy.orm import Session
 
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, unscaled
@@ -14,24 +15,31 @@ from gradumen.usecases.rating.current_charges import rated_rows
 
 
 def differing_pairs(uow: UnitOfWork) -> dict[str, Any]:
-    """The pairs, by name, whose stored charges, parts or usage without price are not what rating them anew gives."""
+    """The sellers' months whose stored charges, parts or usage without price are not what rating them anew gives."""
     found = {}
     with Session(uow.engine) as session:
-        for pair in session.scalars(select(PairRow)).all():
-            begun = Begun(pair.id, pair.generation, pair.wanted, pair.buyer_id)
-            rated = rated_rows(uow, attempt=Attempt(pair.seller_id, pair.period, 0, (begun,)))
+        pairs = session.scalars(select(PairRow).order_by(PairRow.seller_id, PairRow.period, PairRow.id)).all()
+        for (seller, period), of_seller in groupby(pairs, key=lambda pair: (pair.seller_id, pair.period)):
+            begun = tuple(Begun(pair.id, pair.generation, pair.wanted, pair.buyer_id) for pair in of_seller)
+            rated = rated_rows(uow, attempt=Attempt(seller, period, 0, begun))
             anew = {
                 CurrentChargeRow: rated.charges,
                 CurrentPartRow: [_decimal(part) for part in rated.parts.rows(named=True)],
                 NotPricedRow: rated.not_priced,
                 ChargedTogetherRow: rated.together,
             }
+            current = [(each.pair, each.fence) for each in begun]
             for table, expected in anew.items():
-                query = select(table).where(table.pair_id == pair.id, table.generation == pair.generation)
-                stored = [_plain(row) for row in session.scalars(query.order_by(*table.__table__.primary_key))]
-                if stored != expected:
-                    found[f"{pair.seller_id} {pair.buyer_id} {pair.period} {table.__name__}"] = (stored, expected)
+                query = select(table).where(tuple_(table.pair_id, table.generation).in_(current))
+                stored = [_plain(row) for row in session.scalars(query)]
+                if _sorted(table, stored) != _sorted(table, expected):
+                    found[f"{seller} {period} {table.__name__}"] = (stored, expected)
     return found
+
+
+def _sorted(table: Any, rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    keys = [column.name for column in table.__table__.primary_key]
+    return sorted(rows, key=lambda row: [row[key] for key in keys])
 
 
 def _plain(row: Any) -> dict[str, Any]:

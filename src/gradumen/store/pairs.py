@@ -4,8 +4,10 @@ Whatever can change what a pair is charged raises its wanted revision in its own
 itself is what its own services cost it.
 """
 
-from collections.abc import Collection, Iterable
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from datetime import date, datetime
+from typing import Any, TypeVar
 from uuid import UUID
 
 from sqlalchemy import (
@@ -18,6 +20,7 @@ from sqlalchemy import (
     UniqueConstraint,
     and_,
     func,
+    literal_column,
     select,
     tuple_,
     update,
@@ -63,53 +66,90 @@ class PairRow(Base):
     delivery_id: Mapped[int] = mapped_column(BigInteger)
 
 
-_HIGHER = {"wanted": PairRow.wanted + 1, "stale_since": func.coalesce(PairRow.stale_since, func.utc_timestamp(6))}
+Link = tuple[UUID, UUID]
+"""Who sells and who buys."""
+T = TypeVar("T", bound=tuple[Any, ...])
+BATCH = 2000
+_COUNTS = {"rated": 0, "billed": 0, "generation": 0, "fence": 0, "version": 0, "delivery_id": 0}
+# The driver makes one statement of many rows only where nothing but these has parameters.
+_NOW = literal_column("utc_timestamp(6)", Moment())
+_HIGHER = {
+    "wanted": PairRow.wanted + literal_column("1"),
+    "stale_since": func.coalesce(PairRow.stale_since, _NOW),
+}
 
 
-def raise_pairs(tx: Session, organisation: UUID, months: Collection[date]) -> None:
-    """What an organisation is charged in these months may have changed, on every link above it."""
-    raise_links(tx, links_above(tx, organisation), months)
+def raise_pairs(tx: Session, months: Mapping[UUID, Collection[date]]) -> None:
+    """What organisations are charged may have changed, each in some months, on every link above them."""
+    above = links_above(tx, months)
+    _raise(tx, {(*link, month) for organisation, of in months.items() for link in above[organisation] for month in of})
 
 
-def raise_pairs_since(tx: Session, organisation: UUID, first: date, today: date) -> None:
-    """What an organisation is charged may have changed from a day on, on every link above it."""
-    raise_links_since(tx, links_above(tx, organisation), first, today)
+def raise_pairs_since(tx: Session, firsts: Mapping[UUID, date], today: date) -> None:
+    """What organisations are charged may have changed, each from a day on, on every link above them."""
+    since: dict[Link, date] = {}
+    for organisation, links in links_above(tx, firsts).items():
+        for link in links:
+            since[link] = min(firsts[organisation], since.get(link, date.max))
+    raise_links_since(tx, since, today)
 
 
-def raise_links_since(tx: Session, links: Collection[tuple[UUID, UUID]], first: date, last: date) -> None:
-    """What is charged on links may have changed from a day's month on, at least to the one after another's.
+def raise_links_since(tx: Session, firsts: Mapping[Link, date], last: date) -> None:
+    """What is charged on links may have changed from the month of a day on, at least to the one after another's.
 
     So may it in all later months that have a pair: months ahead have one where somebody asked what they would come to,
     or where the clock was set back.
     """
-    if not links:
-        return
-    raise_links(tx, links, months_since(first, last))
-    ahead = and_(PairRow.period >= f"{first:%Y-%m}", PairRow.period > Period(last.year, last.month).next().text)
-    tx.execute(
-        update(PairRow).where(tuple_(PairRow.seller_id, PairRow.buyer_id).in_(links), ahead).values(_HIGHER),
-        execution_options={"synchronize_session": False},
-    )
+    _raise(tx, {(*link, month) for link, first in firsts.items() for month in months_since(first, last)})
+    passed = Period(last.year, last.month).next().text
+    ahead = defaultdict(list)
+    for link, first in firsts.items():
+        ahead[max(f"{first:%Y-%m}", passed)].append(link)
+    for period, links in sorted(ahead.items()):
+        later = PairRow.period > period if period == passed else PairRow.period >= period
+        for some in _batches(links):
+            tx.execute(
+                update(PairRow).where(tuple_(PairRow.seller_id, PairRow.buyer_id).in_(some), later).values(_HIGHER),
+                execution_options={"synchronize_session": False},
+            )
 
 
-def raise_links(tx: Session, links: Collection[tuple[UUID, UUID]], months: Collection[date]) -> None:
-    """What is charged on links, in their order, may have changed in these months."""
-    keys = [(seller, buyer, f"{month:%Y-%m}") for seller, buyer in links for month in sorted(set(months))]
-    if not keys:
-        return
+def _raise(tx: Session, wanted: set[tuple[UUID, UUID, date]]) -> None:
+    """Pairs, in the order of their links: rivals wait for each other."""
     place = tuple_(PairRow.seller_id, PairRow.buyer_id, PairRow.period)
-    raised = tx.execute(
-        update(PairRow).where(place.in_(keys)).values(_HIGHER), execution_options={"synchronize_session": False}
-    )
-    if raised.rowcount < len(keys):  # type: ignore[attr-defined]  # an UPDATE gives a cursor result, of the rows it found
-        # Only what is missing is inserted: each row that an INSERT tries uses up a number.
-        there = {
-            tuple(row)
-            for row in tx.execute(select(PairRow.seller_id, PairRow.buyer_id, PairRow.period).where(place.in_(keys)))
-        }
-        missing = [_fresh(*key) for key in keys if key not in there]
-        if missing:
-            tx.execute(insert(PairRow).values(missing).on_duplicate_key_update(_HIGHER))
+    for keys in _batches([(seller, buyer, f"{month:%Y-%m}") for seller, buyer, month in wanted]):
+        raised = tx.execute(
+            update(PairRow).where(place.in_(keys)).values(_HIGHER), execution_options={"synchronize_session": False}
+        )
+        if raised.rowcount < len(keys):  # type: ignore[attr-defined]  # an UPDATE gives a cursor result, of the rows it found
+            # Only what is missing is inserted: each row that an INSERT tries uses up a number.
+            there = {
+                tuple(row)
+                for row in tx.execute(
+                    select(PairRow.seller_id, PairRow.buyer_id, PairRow.period).where(place.in_(keys))
+                )
+            }
+            _insert(tx, [key for key in keys if key not in there])
+
+
+def _insert(tx: Session, keys: Iterable[tuple[UUID, UUID, str]]) -> None:
+    """Pairs that were not there; what a rival has written meanwhile is wanted anew, too."""
+    at = tx.scalar(select(_NOW))
+    rows = [
+        {"seller_id": seller, "buyer_id": buyer, "period": period, "wanted": 1, "stale_since": at, **_COUNTS}
+        for seller, buyer, period in keys
+    ]
+    if rows:
+        # Of many rows the driver makes one statement, and quicker than one is written out here.
+        table: Any = PairRow.__table__
+        tx.execute(insert(table).on_duplicate_key_update(_HIGHER), rows)
+
+
+def _batches(keys: Iterable[T]) -> Iterator[list[T]]:
+    """In order, so many that a statement stays short."""
+    ordered = sorted(keys)
+    for first in range(0, len(ordered), BATCH):
+        yield ordered[first : first + BATCH]
 
 
 def raise_own_pairs(tx: Session, seller: UUID) -> None:
@@ -128,31 +168,37 @@ def raise_sold(tx: Session, seller: UUID, since: date) -> None:
     )
 
 
-def _fresh(seller: UUID, buyer: UUID, period: str) -> dict[str, object]:
-    counts = {"rated": 0, "billed": 0, "generation": 0, "fence": 0, "version": 0, "delivery_id": 0}
-    return {
-        "seller_id": seller,
-        "buyer_id": buyer,
-        "period": period,
-        "wanted": 1,
-        **counts,
-        "stale_since": func.utc_timestamp(6),
-    }
-
-
-def links_above(tx: Session, organisation: UUID) -> list[tuple[UUID, UUID]]:
-    """Each link through which an organisation is or was charged, and each seller on the way with itself, in order."""
+def links_above(tx: Session, organisations: Collection[UUID]) -> dict[UUID, set[Link]]:
+    """Of organisations each link through which one is or was charged, and each seller on the way with itself."""
     above = (
         select(ParentEdgeRow.parent_id, ParentEdgeRow.child_id)
-        .where(ParentEdgeRow.child_id == organisation)
+        .where(ParentEdgeRow.child_id.in_(organisations))
         .cte("above", recursive=True)
     )
     edge = aliased(ParentEdgeRow)
     above = above.union(select(edge.parent_id, edge.child_id).where(edge.child_id == above.c.parent_id))
-    links = {(seller, buyer) for seller, buyer in tx.execute(select(above.c.parent_id, above.c.child_id))}
-    members = {organisation, *(seller for seller, _ in links)}
+    parents = defaultdict(set)
+    for parent, child in tx.execute(select(above.c.parent_id, above.c.child_id)):
+        parents[child].add(parent)
+    members = {*organisations, *(each for found in parents.values() for each in found)}
     query = select(OrganisationRow.id).where(OrganisationRow.id.in_(members), OrganisationRow.type != "tenant")
-    return sorted(links | {(seller, seller) for seller in tx.scalars(query)})
+    sellers = set(tx.scalars(query))
+    return {each: _links(each, parents, sellers) for each in organisations}
+
+
+def _links(organisation: UUID, parents: Mapping[UUID, set[UUID]], sellers: set[UUID]) -> set[Link]:
+    """The links above one, and its sellers' and its own with themselves."""
+    found: set[Link] = set()
+    waiting = [organisation]
+    while waiting:
+        child = waiting.pop()
+        if child in sellers:
+            found.add((child, child))
+        for parent in parents.get(child, ()):
+            if (parent, child) not in found:
+                found.add((parent, child))
+                waiting.append(parent)
+    return found
 
 
 def ensure_pairs(tx: Session, sold: Iterable[tuple[UUID, UUID]], periods: Collection[str]) -> None:
@@ -163,9 +209,7 @@ def ensure_pairs(tx: Session, sold: Iterable[tuple[UUID, UUID]], periods: Collec
     )
     there = {tuple(row) for row in tx.execute(query)}
     wanted = [(*link, period) for link in sorted(links) for period in sorted(periods)]
-    rows = [_fresh(*key) for key in wanted if key not in there]
-    for first in range(0, len(rows), 2000):
-        tx.execute(insert(PairRow).prefix_with("IGNORE").values(rows[first : first + 2000]))
+    _insert(tx, [key for key in wanted if key not in there])
 
 
 def sold_pairs(tx: Session, seller: UUID, period: str) -> list[PairRow]:

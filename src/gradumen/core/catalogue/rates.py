@@ -226,10 +226,6 @@ class Every(StrEnum):
         return {Every.ONCE: 0, Every.MONTH: 1, Every.QUARTER: 3, Every.YEAR: 12}[self]
 
 
-LONGEST_TERM = 12
-"""Months of the longest term that a fee is charged for."""
-
-
 @dataclass(frozen=True, slots=True)
 class RecurringRate:
     """A fee per piece of a plan's tier: once at the start, or per term and prorated by the seconds that it covers.
@@ -347,6 +343,12 @@ class RateCardVersion:
         """The rate that prices usage of a meter in an hour of the week (of the seller's zone)."""
         index = self.matcher.find(meter, attributes, week_hour)
         return None if index is None else self.usage_rates[index]
+
+    @property
+    def months_in_advance(self) -> int:
+        """The longest term that a fee is charged for in advance, in months; 0 without such a fee."""
+        fees = (rate for rate in self.rates if isinstance(rate, RecurringRate) and rate.advance)
+        return max((fee.every.months for fee in fees), default=0)
 
     def fees(self, plan: str, tier: str) -> list[RecurringRate]:
         """The fees of a plan's tier."""

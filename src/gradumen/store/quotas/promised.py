@@ -20,9 +20,10 @@ def raise_promised(tx: Session, organisation: UUID, at: datetime) -> None:
     charging = _sellers_charging(tx)
     if not charging:
         return
-    links = [link for link in links_above(tx, organisation) if link[0] in charging and link[0] != link[1]]
+    above = links_above(tx, [organisation])[organisation]
     # The local day of some seller may be the one before or after.
-    raise_links_since(tx, links, (at - DAY).date(), (at + DAY).date())
+    since = {link: (at - DAY).date() for link in above if link[0] in charging and link[0] != link[1]}
+    raise_links_since(tx, since, (at + DAY).date())
 
 
 def raise_divided(tx: Session, organisation: UUID) -> None:

@@ -80,15 +80,15 @@ def bought_lines(
     return [(line, card, seller) for line, card, seller in rows]
 
 
-def priced_by(tx: Session, card: UUID) -> list[tuple[UUID, date]]:
-    """Organisation and first day of the subscriptions that a card prices."""
+def priced_by(tx: Session, card: UUID) -> dict[UUID, date]:
+    """The organisations with subscriptions that a card prices, each with the first day of these."""
     rows = tx.execute(
-        select(SubscriptionRow.organisation_id, SubscriptionRow.starts_on)
+        select(SubscriptionRow.organisation_id, func.min(SubscriptionRow.starts_on))
         .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
         .where(SupplyLineRow.rate_card_id == card, ~SupplyLineRow.void)
-        .distinct()
+        .group_by(SubscriptionRow.organisation_id)
     )
-    return [(organisation, starts_on) for organisation, starts_on in rows]
+    return dict(rows.all())
 
 
 def lines_in(

@@ -6,7 +6,7 @@ from typing import Any, Protocol
 from uuid import uuid4
 
 from gradumen.core.catalogue.offers import check_floors
-from gradumen.core.catalogue.rates import LONGEST_TERM, PROMISED, RateCardVersion
+from gradumen.core.catalogue.rates import PROMISED, RateCardVersion
 from gradumen.core.catalogue.services import Service, find_circle
 from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
 from gradumen.core.periods import Period, months_after
@@ -36,7 +36,7 @@ from gradumen.usecases.catalogue.changes import change_of, differences
 from gradumen.usecases.catalogue.derived_cards import expand, followers, leave_unpublished
 from gradumen.usecases.catalogue.names import meter_names
 from gradumen.usecases.catalogue.offers import check_reached, check_services, offers_to, sellable
-from gradumen.usecases.catalogue.published import Published, add_service, load_published
+from gradumen.usecases.catalogue.published import Published, add_service, load_cards, load_published
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.catalogue.catalogue import ChangeBody
 from gradumen.wire.catalogue.forms.buyers import buyers_form
@@ -366,10 +366,11 @@ class _Publishing:
         self.tx.flush()
 
     def _touch_terms(self, card: RateCardRow, version: RateCardVersion) -> None:
-        """All that a card prices is rated again: terms that the version divides were charged in months before it."""
-        first = months_after(version.starts_on, -LONGEST_TERM)
-        for organisation, starts_on in priced_by(self.tx, card.id):
-            raise_pairs_since(self.tx, organisation, max(first, starts_on), self.today)
+        """All that a card prices is rated again: terms that the version divides may be charged in months before it."""
+        versions = load_cards(self.tx, [card.id], self.known)[card.id].versions
+        first = months_after(version.starts_on, -max(1, *(each.months_in_advance for each in versions)))
+        since = {organisation: max(first, begun) for organisation, begun in priced_by(self.tx, card.id).items()}
+        raise_pairs_since(self.tx, since, self.today)
 
     def _check_start(self, version: RateCardVersion, versions: Sequence[RateCardVersionRow]) -> None:
         """A version starts after every published one, after today where one is in force, and not where it is billed."""

@@ -66,8 +66,7 @@ def refresh_batch(tx: Session, *, at: datetime) -> int:
     for project, month in touched:
         if project in owners:
             months[owners[project]].add(month)
-    for owner in sorted(months):
-        raise_pairs(tx, owner, sorted(months[owner]))
+    raise_pairs(tx, months)
     return len(marked)
 
 

@@ -141,8 +141,7 @@ def _raise(tx: Session, touched: set[tuple[int, date]]) -> None:
     for project, day in touched:
         if project in owners:
             months[owners[project]] |= {each.replace(day=1) for each in (day - DAY, day, day + DAY)}
-    for owner in sorted(months):
-        raise_pairs(tx, owner, sorted(months[owner]))
+    raise_pairs(tx, months)
 
 
 @use_case

@@ -98,7 +98,7 @@ def set_assignment_rule(
     row.subscription_id, row.position, row.starts_on, row.ends_on = target.id, position, starts_on, ends_on
     row.conditions = checked
     tx.flush()
-    raise_pairs_since(tx, owner.id, earliest, scope.now.date())
+    raise_pairs_since(tx, {owner.id: earliest}, scope.now.date())
     after = {"subscription": target.name, "position": position, "starts_on": starts_on, "conditions": checked}
     seller = scope.tree.parents.get(owner.id, owner.id)
     record(tx, caller, "assignment rule set", seller, row.slug, concerns=owner.id, before=before, after=after)
@@ -113,7 +113,7 @@ def delete_assignment_rule(tx: Session, caller: Caller, *, organisation: str, sl
     _require(tx, scope, owner)
     row = _find(tx, owner, slug)
     if row is not None:
-        raise_pairs_since(tx, owner.id, row.starts_on, scope.now.date())
+        raise_pairs_since(tx, {owner.id: row.starts_on}, scope.now.date())
         seller = scope.tree.parents.get(owner.id, owner.id)
         record(tx, caller, "assignment rule deleted", seller, row.slug, concerns=owner.id)
         tx.delete(row)

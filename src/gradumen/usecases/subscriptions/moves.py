@@ -170,8 +170,7 @@ def _raise(tx: Session, scope: Scope, subscriptions: Sequence[SubscriptionRow], 
     first: dict[UUID, date] = {}
     for each in subscriptions:
         first[each.organisation_id] = min(first.get(each.organisation_id, each.starts_on), each.starts_on)
-    for organisation, since in first.items():
-        raise_pairs_since(tx, organisation, since, max(day, scope.now.date()))
+    raise_pairs_since(tx, first, max(day, scope.now.date()))
 
 
 def _record(tx: Session, scope: Scope, row: MoveRow, sides: _Sides, action: str) -> None:

@@ -108,7 +108,7 @@ def enter_one_off_charge(
     )
     tx.add(made)
     tx.flush()
-    raise_pairs(tx, holder.id, months_since(day, day))
+    raise_pairs(tx, {holder.id: months_since(day, day)})
     after = {"day": day, "amount": f"{text(value)} {currency}", "subscription": row.name}
     record(tx, caller, "one-off charge entered", owner.id, made.description, concerns=line.buyer_id, after=after)
     return _views(tx, owner, [made])[0]
@@ -147,7 +147,7 @@ def withdraw_one_off_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> 
         subscription = tx.get_one(SubscriptionRow, row.subscription_id)
         what, buyer = row.description, subscription.organisation_id
         record(tx, caller, "one-off charge withdrawn", owner.id, what, concerns=buyer, before=amount)
-        raise_pairs(tx, subscription.organisation_id, months_since(row.day, row.day))
+        raise_pairs(tx, {subscription.organisation_id: months_since(row.day, row.day)})
         tx.flush()
     return _views(tx, owner, [row])[0]
 

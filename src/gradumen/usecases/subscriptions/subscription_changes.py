@@ -208,7 +208,7 @@ def _note_change(tx: Session, scope: Scope, row: SubscriptionRow) -> None:
     """A subscription is another one by now: its next version, which is charged anew."""
     row.version += 1
     tx.flush()
-    raise_pairs_since(tx, row.organisation_id, row.starts_on, scope.now.date())
+    raise_pairs_since(tx, {row.organisation_id: row.starts_on}, scope.now.date())
 
 
 @use_case

@@ -129,7 +129,7 @@ def subscribe(
     add_lines(tx, row, links, version, found, stretches, wanted.rate_card)
     follow_move(tx, scope, row, buyer, wanted.starts_on, published)
     check_tier_quotas(tx, scope, buyer, row, wanted.starts_on, published)
-    raise_pairs_since(tx, buyer.id, wanted.starts_on, scope.now.date())
+    raise_pairs_since(tx, {buyer.id: wanted.starts_on}, scope.now.date())
     return row
 
 
