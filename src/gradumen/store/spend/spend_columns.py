@@ -52,6 +52,8 @@ def charges_of(tx: Session, pairs: Collection[PairRow]) -> list[SpentCharge]:
             charge.meter,
             RateCardRow.currency,
         )
+        # From the charges on: of many customers that came in at once the database takes all subscriptions for one.
+        .prefix_with("STRAIGHT_JOIN")
         .join(SupplyLineRow, SupplyLineRow.id == charge.supply_line_id)
         .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
         .join(PlanRow, PlanRow.id == SubscriptionRow.plan_id)

@@ -1,8 +1,9 @@
 """What charges of links come to in a range, summed from files of columns that are made where they are missing."""
 
 from collections import defaultdict
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import islice
 from uuid import UUID
 
 import polars as pl
@@ -16,15 +17,23 @@ from gradumen.store.spend.month_columns import Detail, keep_month, scan_months
 from gradumen.store.unit_of_work import COLUMNS, Session, use_case
 from gradumen.usecases.rating.stored_charges import settled
 
+AT_ONCE = 100
+"""So many pairs are read and added up together where they have no file."""
 
-def columns_of(tx: Session, pair: PairRow, names: Sequence[str]) -> pl.DataFrame:
-    """Some columns of a pair as it holds, from its file or else made, and kept.
+
+def columns_of(tx: Session, pairs: Sequence[PairRow], names: Sequence[str]) -> Iterator[pl.DataFrame]:
+    """Some columns of pairs of one period as they hold, from their files or else made, and kept.
 
     Raises:
-        Conflict: it is rated more often than it can be read.
+        Conflict: they are rated more often than they can be read.
     """
-    found = store.find_columns(tx.info.get(COLUMNS), pair, names)
-    return _made(tx, [pair])[pair.id].select(names) if found is None else found
+    for first in range(0, len(pairs), AT_ONCE):
+        some = pairs[first : first + AT_ONCE]
+        found = {pair.id: store.find_columns(tx.info.get(COLUMNS), pair, names) for pair in some}
+        missing = [pair for pair in some if found[pair.id] is None]
+        yield from (columns for columns in found.values() if columns is not None)
+        if missing:
+            yield from (columns.select(names) for columns in _made(tx, missing).values())
 
 
 def _made(tx: Session, pairs: Sequence[PairRow]) -> dict[int, pl.DataFrame]:
@@ -124,8 +133,8 @@ def sums_of_link(
     for pair in link.pairs:
         months[pair.period].append(pair)
     frames: list[pl.LazyFrame] = []
-    rest: list[tuple[PairRow, _Month]] = []
-    known: list[tuple[PairRow, _Month]] = []
+    rest: list[tuple[list[PairRow], _Month]] = []
+    known: list[tuple[list[PairRow], _Month]] = []
     for period, pairs in months.items():
         month = _Month(Period.parse(period), days, link.cost, by_day)
         if month.part == "":
@@ -133,8 +142,8 @@ def sums_of_link(
         found, left = scan_months(tx.info.get(COLUMNS), pairs, month.detail(keys))
         frames += [month.labelled(rows).select(names) for rows in found]
         missing = {pair.id for pair in left}
-        rest += [(pair, month) for pair in left]
-        known += [(pair, month) for pair in pairs if pair.id not in missing]
+        rest.append((left, month))
+        known.append(([pair for pair in pairs if pair.id not in missing], month))
 
     def summed(rows: pl.LazyFrame) -> pl.DataFrame:
         """Added up as they are read, so that no more than what is wanted is ever in memory."""
@@ -146,5 +155,8 @@ def sums_of_link(
             sums.append(summed(pl.concat(frames)))
         except store.DAMAGED:
             rest += known
-    sums += [summed(month.labelled(columns_of(tx, pair, wanted).lazy()).select(names)) for pair, month in rest]
+    for pairs, month in ((pairs, month) for pairs, month in rest if pairs):
+        read = columns_of(tx, pairs, wanted)
+        while some := list(islice(read, AT_ONCE)):
+            sums.append(summed(month.labelled(pl.concat(some).lazy()).select(names)))
     return pl.concat(sums) if sums else None

@@ -1,4 +1,4 @@
-"""Whoever changes what many are charged has their months rated again at once, not one by one."""
+"""What concerns many customers takes no more statements than what concerns few."""
 
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -77,6 +77,21 @@ def test_a_card_of_many_customers_takes_no_more_statements_than_of_few(world: Wo
     assert {link for link in after if after[link] > before[link]} >= links
     settle(service.uow.engine)
     assert differing_pairs(service.uow) == {}
+
+
+def test_spend_of_many_customers_without_files_is_read_together(world: World, service: Service) -> None:
+    def read(period: str) -> int:
+        with service.worker.gate, counted(service.uow.engine) as sent:
+            world.user("edda").spend.margins("oxbow", period)
+        return len(sent)
+
+    read("2026-10")
+    few = read("2026-10")
+    add_customers(world)
+    settle(service.uow.engine)
+    assert read("2026-10") <= few + 2
+    rows = world.user("edda").spend.margins("oxbow", "2026-10").rows
+    assert {row.buyer for row in rows} >= {f"quay-{number}" for number in range(CUSTOMERS)}
 
 
 @pytest.mark.parametrize(("advance", "raised"), [("false", False), ("true", True)])
