@@ -242,6 +242,8 @@ def test_files_of_columns_are_a_cache_and_never_served_when_they_are_not_the_pai
         path.write_bytes(b"from another release")
     assert shown() == first
     assert shown() == first
+    kept()[0].unlink()
+    assert shown() == first, "one is made, the others are read"
     with Session(service.uow.engine) as session:
         pairs = list(session.scalars(select(PairRow.id)))
     refresh_columns(service.uow, pairs=pairs)
