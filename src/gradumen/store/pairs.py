@@ -5,7 +5,7 @@ itself is what its own services cost it.
 """
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from typing import Any, TypeVar
 from uuid import UUID
@@ -132,17 +132,18 @@ def _raise(tx: Session, wanted: set[tuple[UUID, UUID, date]]) -> None:
             _insert(tx, [key for key in keys if key not in there])
 
 
-def _insert(tx: Session, keys: Iterable[tuple[UUID, UUID, str]]) -> None:
+def _insert(tx: Session, keys: Sequence[tuple[UUID, UUID, str]]) -> None:
     """Pairs that were not there; what a rival has written meanwhile is wanted anew, too."""
+    if not keys:
+        return
     at = tx.scalar(select(_NOW))
     rows = [
         {"seller_id": seller, "buyer_id": buyer, "period": period, "wanted": 1, "stale_since": at, **_COUNTS}
         for seller, buyer, period in keys
     ]
-    if rows:
-        # Of many rows the driver makes one statement, and quicker than one is written out here.
-        table: Any = PairRow.__table__
-        tx.execute(insert(table).on_duplicate_key_update(_HIGHER), rows)
+    # Of many rows the driver makes one statement, and quicker than one is written out here.
+    table: Any = PairRow.__table__
+    tx.execute(insert(table).on_duplicate_key_update(_HIGHER), rows)
 
 
 def _batches(keys: Iterable[T]) -> Iterator[list[T]]:
