@@ -123,12 +123,8 @@ def _raise(tx: Session, wanted: set[tuple[UUID, UUID, date]]) -> None:
         )
         if raised.rowcount < len(keys):  # type: ignore[attr-defined]  # an UPDATE gives a cursor result, of the rows it found
             # Only what is missing is inserted: each row that an INSERT tries uses up a number.
-            there = {
-                tuple(row)
-                for row in tx.execute(
-                    select(PairRow.seller_id, PairRow.buyer_id, PairRow.period).where(place.in_(keys))
-                )
-            }
+            query = select(PairRow.seller_id, PairRow.buyer_id, PairRow.period).where(place.in_(keys))
+            there = {tuple(row) for row in tx.execute(query)}
             _insert(tx, [key for key in keys if key not in there])
 
 

@@ -3,7 +3,6 @@
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
-from itertools import islice
 from uuid import UUID
 
 import polars as pl
@@ -22,7 +21,7 @@ AT_ONCE = 100
 
 
 def columns_of(tx: Session, pairs: Sequence[PairRow], names: Sequence[str]) -> Iterator[pl.DataFrame]:
-    """Some columns of pairs of one period as they hold, from their files or else made, and kept.
+    """Some columns of pairs of one period as they hold, a hundred together, from their files or else made, and kept.
 
     Raises:
         Conflict: they are rated more often than they can be read.
@@ -31,9 +30,9 @@ def columns_of(tx: Session, pairs: Sequence[PairRow], names: Sequence[str]) -> I
         some = pairs[first : first + AT_ONCE]
         found = {pair.id: store.find_columns(tx.info.get(COLUMNS), pair, names) for pair in some}
         missing = [pair for pair in some if found[pair.id] is None]
-        yield from (columns for columns in found.values() if columns is not None)
-        if missing:
-            yield from (columns.select(names) for columns in _made(tx, missing).values())
+        columns = [each for each in found.values() if each is not None]
+        columns += [each.select(names) for each in _made(tx, missing).values()] if missing else []
+        yield pl.concat(columns)
 
 
 def _made(tx: Session, pairs: Sequence[PairRow]) -> dict[int, pl.DataFrame]:
@@ -142,7 +141,7 @@ def sums_of_link(
         found, left = scan_months(tx.info.get(COLUMNS), pairs, month.detail(keys))
         frames += [month.labelled(rows).select(names) for rows in found]
         missing = {pair.id for pair in left}
-        rest.append((left, month))
+        rest += [(left, month)] if left else []
         known.append(([pair for pair in pairs if pair.id not in missing], month))
 
     def summed(rows: pl.LazyFrame) -> pl.DataFrame:
@@ -155,8 +154,6 @@ def sums_of_link(
             sums.append(summed(pl.concat(frames)))
         except store.DAMAGED:
             rest += known
-    for pairs, month in ((pairs, month) for pairs, month in rest if pairs):
-        read = columns_of(tx, pairs, wanted)
-        while some := list(islice(read, AT_ONCE)):
-            sums.append(summed(month.labelled(pl.concat(some).lazy()).select(names)))
+    for pairs, month in rest:
+        sums += [summed(month.labelled(each.lazy()).select(names)) for each in columns_of(tx, pairs, wanted)]
     return pl.concat(sums) if sums else None
