@@ -107,9 +107,13 @@ def charges(say: Said) -> None:
     say(f"INSERT INTO current_charges ({names}) VALUES ({', '.join(values.values())})")
 
 
+def tokens(say: Said) -> None:
+    say("INSERT INTO revisions (kind, token) VALUES ('feeds', '00000000-0000-0000-0000-00000000000f')")
+
+
 STEPS: dict[str, Callable[[Said], None]] = {
     "0039": not_priced, "0041": usage, "0042": rules, "0043": cards, "0045": spells, "0047": costs,
-    "0049": quantities, "0050": charges,
+    "0049": quantities, "0050": charges, "0056": tokens,
 }  # fmt: skip
 """What stood there at each schema."""
 
@@ -182,3 +186,12 @@ def test_what_cost_files_of_before_say_was_used_does_not_count_by_itself(carried
 
 def test_charges_of_before_were_not_exchanged(carried: Connection) -> None:
     assert carried.execute(text("SELECT kind, amount, exchange FROM current_charges")).all() == [("per_unit", 7, None)]
+
+
+def test_every_kind_that_processes_keep_has_its_token(carried: Connection) -> None:
+    """One that was there stays, as what is kept under it."""
+    rows = carried.execute(text("SELECT kind, token FROM revisions")).all()
+    found = dict(rows)
+    assert set(found) == {"tree", "catalogue", "feeds", "kind rules", "measures", "clock"}
+    assert len(set(found.values())) == len(found)
+    assert str(found["feeds"]).endswith("0f")

@@ -4,15 +4,16 @@ import socket
 import threading
 from collections.abc import Iterator
 from datetime import UTC, datetime
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 import pytest
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, event, select, text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Unanswered
 from gradumen.run.database import PrivateDatabase
+from gradumen.store.revisions import CLOCK, KINDS, TREE, RevisionRow, revise, token_of
 from gradumen.store.unit_of_work import UnitOfWork, at_one_moment, database_time, make_engine
 from gradumen.usecases.idempotency import Once, answer
 from tests.conftest import empty
@@ -217,3 +218,54 @@ def test_who_reads_at_one_moment_leaves_no_trace_in_the_pool(database: PrivateDa
         with engine.begin() as connection:
             connection.execute(text("DELETE FROM revisions WHERE kind = 'trial'"))
         alone.engine.dispose()
+
+
+def test_what_nobody_ended_is_rolled_back_and_what_was_ended_is_not_again(
+    way: tuple[BreakingWay, UnitOfWork], database: PrivateDatabase, engine: Engine
+) -> None:
+    """By one connection: a transaction that was committed, one whose statement failed, two that were left open."""
+    alone = UnitOfWork(make_engine(database.administrator_url, pool_size=1))
+
+    def rolled_back() -> int:
+        with alone.engine.connect() as connection:
+            row = connection.execute(text("SHOW SESSION STATUS LIKE 'Com_rollback'")).one()
+            connection.commit()
+        return int(row[1])
+
+    try:
+        before = rolled_back()
+        assert alone.run(insert) == "made"
+        assert rolled_back() == before
+        with pytest.raises(DBAPIError):
+            alone.run(lambda tx: [insert(tx), tx.execute(text("SELECT missing FROM scratch"))])
+        with alone.engine.connect() as connection:
+            connection.execute(text("INSERT INTO scratch (n) VALUES (1)"))
+        held = alone.engine.raw_connection()
+        held.cursor().execute("INSERT INTO scratch (n) VALUES (1)")
+        held.close()
+        assert rolled_back() == before + 3
+        assert inserted(engine) == 1
+    finally:
+        alone.engine.dispose()
+
+
+def test_tokens_are_read_at_once_and_again_after_whoever_was_waited_for(engine: Engine) -> None:
+    uow = UnitOfWork(engine)
+    asked: list[str] = []
+    event.listen(engine, "before_cursor_execute", lambda *sent: asked.append(sent[2]))
+
+    def read(tx: Session) -> tuple[UUID | None, ...]:
+        return tuple(token_of(tx, kind) for kind in (TREE, KINDS, CLOCK))
+
+    def work(tx: Session) -> list[tuple[UUID | None, ...]]:
+        first = read(tx)
+        assert sum("FROM revisions" in each for each in asked) == 1
+        uow.run(lambda other: revise(other, KINDS))
+        found = [first, read(tx)]
+        tx.scalars(select(RevisionRow).where(RevisionRow.kind == TREE).with_for_update()).one()
+        return [*found, read(tx)]
+
+    uow.run(lambda tx: [revise(tx, kind) for kind in (TREE, KINDS, CLOCK)])
+    first, same, waited = uow.run(work)
+    assert first == same and None not in first
+    assert [one == other for one, other in zip(first, waited, strict=True)] == [True, False, True]

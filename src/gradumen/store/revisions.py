@@ -10,13 +10,13 @@ from threading import Lock
 from typing import Any, TypeVar
 from uuid import UUID, uuid4
 
-from sqlalchemy import bindparam, event, select
+from sqlalchemy import event, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.store.columns import Base, ascii_text
 
-TREE, CATALOGUE, FEEDS, KINDS = "tree", "catalogue", "feeds", "kind rules"
+TREE, CATALOGUE, FEEDS, KINDS, CLOCK = "tree", "catalogue", "feeds", "kind rules", "clock"
 T = TypeVar("T")
 MOST = 3
 _READ, _BEGUN = "read while changing", "tokens that were read"
@@ -33,8 +33,8 @@ class RevisionRow(Base):
     token: Mapped[UUID]
 
 
-_TOKEN = select(RevisionRow.token).where(RevisionRow.kind == bindparam("kind"))
-"""Asked by every request several times, so it is made once."""
+_TOKENS = select(RevisionRow.kind, RevisionRow.token)
+"""Of all kinds at once: every request asks for several."""
 
 
 def revise(tx: Session, kind: str) -> None:
@@ -62,11 +62,13 @@ def _written(tx: Session, *_: object) -> None:
 
 
 def token_of(tx: Session, kind: str) -> UUID | None:
-    """The present token of a kind; where a transaction waited for nobody, the one that it read first."""
-    begun = tx.info.setdefault(_BEGUN, {})
-    if kind not in begun or tx.connection().info.get("waited", True):
-        begun[kind] = tx.scalar(_TOKEN, {"kind": kind})
-    found: UUID | None = begun[kind]
+    """The present token of a kind, as it was when the transaction last may have waited for another."""
+    waited = tx.connection().info.get("waited")
+    before, tokens = tx.info.get(_BEGUN, (None, {}))
+    if waited is None or waited != before:
+        tokens = dict(tx.execute(_TOKENS).all())
+        tx.info[_BEGUN] = waited, tokens
+    found: UUID | None = tokens.get(kind)
     return found
 
 

@@ -4,13 +4,16 @@ import time
 from collections.abc import Callable
 from datetime import UTC, datetime
 from functools import wraps
+from itertools import count
 from pathlib import Path
 from typing import Concatenate, ParamSpec, TypeVar
 
-from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy import Connection, Engine, ExceptionContext, create_engine, event, text
+from sqlalchemy.engine.interfaces import DBAPIConnection
 from sqlalchemy.exc import DBAPIError, IntegrityError, SQLAlchemyError
 from sqlalchemy.exc import TimeoutError as PoolExhausted
 from sqlalchemy.orm import Session
+from sqlalchemy.pool import ConnectionPoolEntry
 
 from gradumen.core.errors import Unanswered, Unavailable
 from gradumen.store.sealing import SEALS, Seals
@@ -31,6 +34,8 @@ SPENT = frozenset({1021, 1040, 1041, 1114, 1203, 1226})
 DENIED = frozenset({1044, 1142, 1227, 1370})
 """The account lacks a right."""
 ATTEMPTS = 8
+_waits = count()
+"""A number for each moment at which a transaction began, or may have waited for another."""
 COLUMNS = "columns"
 """Under what a session knows the folder of columns."""
 STRICT = "STRICT_ALL_TABLES,NO_ZERO_DATE,ERROR_FOR_DIVISION_BY_ZERO"
@@ -46,6 +51,8 @@ def make_engine(url: str, *, pool_size: int = 20) -> Engine:
         max_overflow=10,
         pool_recycle=1800,
         isolation_level="READ COMMITTED",
+        # Most were ended by a COMMIT: see below.
+        pool_reset_on_return=None,
         connect_args={
             "charset": "utf8mb4",
             "local_infile": True,
@@ -55,14 +62,32 @@ def make_engine(url: str, *, pool_size: int = 20) -> Engine:
 
     @event.listens_for(engine, "begin")
     def begun(connection: Connection) -> None:
-        connection.info["wrote"] = connection.info["waited"] = False
+        connection.info["wrote"] = connection.info["ended"] = False
+        connection.info["waited"] = next(_waits)
+
+    @event.listens_for(engine, "commit")
+    @event.listens_for(engine, "rollback")
+    def ended(connection: Connection) -> None:
+        if not connection.invalidated:
+            connection.info["ended"] = True
+
+    @event.listens_for(engine, "handle_error")
+    def failed(context: ExceptionContext) -> None:
+        if context.connection is not None and not context.connection.invalidated:
+            context.connection.info["ended"] = False
+
+    @event.listens_for(engine, "reset")
+    def returned(held: DBAPIConnection, record: ConnectionPoolEntry, _state: object) -> None:
+        if not record.info.pop("ended", False):
+            held.rollback()
 
     @event.listens_for(engine, "before_cursor_execute")
     def sent(connection: Connection, _cursor: object, statement: str, *_rest: object) -> None:
-        if statement.lstrip()[:6].upper() != "SELECT":
+        writes = not statement.lstrip()[:6].upper().startswith(("SELECT", "WITH"))
+        if writes:
             connection.info["wrote"] = True
-        if connection.info["wrote"] or "FOR UPDATE" in statement:
-            connection.info["waited"] = True
+        if writes or "FOR UPDATE" in statement or "LOCK IN SHARE MODE" in statement:
+            connection.info["waited"] = next(_waits)
 
     return engine
 

@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 
 from gradumen.core.errors import Forbidden, Invalid
 from gradumen.core.permissions import Right
-from gradumen.store.clock import BusinessClockRow
+from gradumen.store.clock import BusinessClockRow, clock_to_move
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, business_now, load_scope
@@ -29,7 +29,7 @@ def set_clock(tx: Session, caller: Caller, *, to: datetime | None, held: bool, a
     provider = scope.require_provider(Right.MANAGE_ORGANISATIONS)
     if not allowed:
         raise Forbidden(right="clock control (GRADUMEN_CLOCK_CONTROL)", organisation="the provider")
-    row = tx.get_one(BusinessClockRow, 1, with_for_update=True)
+    row = clock_to_move(tx)
     if to is None:
         row.held_at, row.offset_seconds = None, 0
     else:

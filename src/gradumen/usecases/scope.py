@@ -2,14 +2,14 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from uuid import UUID
 
 from gradumen.core.errors import EditedMeanwhile, Forbidden, NeedsPassword, NotActive, NotFound
 from gradumen.core.organisations.states import KEPT, State
 from gradumen.core.periods import zone_of
 from gradumen.core.permissions import FROM_ABOVE, Right, Role, may
-from gradumen.store.clock import BusinessClockRow
+from gradumen.store.clock import business_time
 from gradumen.store.organisations.organisations import find_organisation, find_project, lock_organisation
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree, zone_name
 from gradumen.store.unit_of_work import Session
@@ -146,9 +146,7 @@ def require_password(caller: Caller) -> None:
 
 def business_now(tx: Session, real: datetime) -> datetime:
     """The business time at a real time, in whole seconds."""
-    # Kept by the transaction, which would forget it else and read it for each question of it.
-    row = tx.info.setdefault(BusinessClockRow, tx.get_one(BusinessClockRow, 1))
-    return (row.held_at or real + timedelta(seconds=row.offset_seconds)).replace(microsecond=0)
+    return business_time(tx, real)
 
 
 def load_scope(tx: Session, caller: Caller) -> Scope:
