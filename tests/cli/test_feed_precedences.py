@@ -25,5 +25,9 @@ def test_a_feed_gives_way_and_is_compared(terminal: Terminal, world: World) -> N
     assert "counted by a feed to which it gives way" in terminal(
         "feed-balances", "show", "--feed", "tarnwick/probe", "--period", "2026-09", "--wait", "60"
     )
+    assert "archived" not in terminal("feed-precedences", "list")
+    world.mara.archived_months.set("2026-07")
+    assert "before 2026-07-01 is archived, and counts as it did" in terminal(*give, "--from", "2026-06-15")
+    assert "archived" not in terminal(*give, "--from", "2026-07-01")
     assert "gives way to no feed" in terminal("feed-precedences", "set", "tarnwick/probe")
     assert "no other feed" in terminal("feed-precedences", "set", "tarnwick/probe", "oxbow/none", exit=1)

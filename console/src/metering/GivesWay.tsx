@@ -8,7 +8,7 @@ import { api, body } from '../shared/api';
 import { DateInput } from '../shared/DateInput';
 import { EntryDialog, OwnInput, Remark, day } from '../shared/form';
 import type { Feed } from './metering';
-import { type First, precedencesOptions, waysWords } from './precedences';
+import { type First, precedencesOptions, stayWords, waysWords } from './precedences';
 
 interface Props {
   feed: Feed;
@@ -21,7 +21,8 @@ export function GivesWay({ feed, feeds, manages }: Props) {
   const { data } = useQuery(precedencesOptions(organisation));
   const [changing, setChanging] = useState(false);
   if (!data || feeds.length < 2) return null;
-  const to = data.find((each) => each.feed === feed.path)?.to ?? [];
+  const own = data.find((each) => each.feed === feed.path);
+  const to = own?.to ?? [];
   const name = (path: string) => feeds.find((each) => each.path === path)?.name ?? path;
   const followers = data.filter((each) => each.to.some((first) => first.feed === feed.path));
   const change = (words: string) => manages && <Button onClick={() => setChanging(true)}>{words}</Button>;
@@ -29,7 +30,8 @@ export function GivesWay({ feed, feeds, manages }: Props) {
     <>
       {to.length > 0 && (
         <Alert severity="info" variant="outlined" sx={{ mb: 2 }} action={change('Change')}>
-          Gives way to {waysWords(to, name)}: where they measure the same, theirs counts.
+          Gives way to {waysWords(to, name)}: where they measure the same, theirs counts.{' '}
+          {stayWords(to, own?.fixed_before ?? null)}
         </Alert>
       )}
       {(followers.length > 0 || (manages && !to.length)) && (

@@ -16,12 +16,15 @@ const FEEDS = ['north', 'probe', 'spare'].map((slug) => ({
 const SESSION = { now: '2026-10-05T09:00:00Z', memberships: [{ organisation: 'tarnwick', rights: [] }] };
 afterEach(() => vi.restoreAllMocks());
 
-function way(to: First[], { manages = true, feeds = FEEDS } = {}) {
+function way(to: First[], { manages = true, feeds = FEEDS, fixedBefore = null as string | null } = {}) {
   const [, feed] = FEEDS;
   if (!feed) throw new Error('no feed');
   drawn(<GivesWay feed={feed} feeds={feeds} manages={manages} />, [
     [sessionOptions.queryKey, SESSION as unknown as Session],
-    [precedencesOptions('tarnwick').queryKey, to.length ? [{ feed: 'tarnwick/probe', to }] : []],
+    [
+      precedencesOptions('tarnwick').queryKey,
+      to.length ? [{ feed: 'tarnwick/probe', to, fixed_before: fixedBefore }] : [],
+    ],
   ]);
 }
 
@@ -66,6 +69,15 @@ it('is told to who may not change it, and is no matter where there is one feed',
   document.body.innerHTML = '';
   way([], { feeds: FEEDS.slice(1, 2) });
   expect(screen.queryByText(/gives way/)).toBeNull();
+});
+
+it('says what it does not reach: what is archived', () => {
+  const to = [{ feed: 'tarnwick/north', starts_on: '2026-08-01' }];
+  way(to, { fixedBefore: '2026-09-01' });
+  expect(screen.getByRole('alert')).toHaveTextContent(/What was measured before September 2026 is archived/);
+  document.body.innerHTML = '';
+  way(to, { fixedBefore: '2026-08-01' });
+  expect(screen.getByRole('alert')).not.toHaveTextContent(/archived/);
 });
 
 it('what both measured is compared when somebody wants it', () => {

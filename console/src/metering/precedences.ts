@@ -3,6 +3,7 @@ import { queryOptions } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 import { againWhileWaiting } from '../shared/current';
 import { dayName } from '../shared/dates';
+import { fixedWords } from './ownership';
 
 export type First = Schemas['FeedFirst'];
 export type ComparedMeter = Schemas['ComparedMeterBody'];
@@ -26,6 +27,10 @@ export const comparisonOptions = (feed: string, period: string) =>
       body(await api.GET('/api/v1/feeds/comparison', { params: { query: { feed, period } } })),
     refetchInterval: againWhileWaiting,
   });
+
+/** That what was measured long ago counts as it did, where a feed would have given way then. */
+export const stayWords = (to: readonly First[], fixedBefore: string | null): string[] =>
+  fixedWords({ from_day: to.map((each) => each.starts_on).sort()[0] ?? null, fixed_before: fixedBefore });
 
 /** To whom a feed gives way since when, with the names of feeds. */
 export const waysWords = (to: readonly First[], name: (feed: string) => string): string =>

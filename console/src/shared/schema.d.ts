@@ -6118,10 +6118,14 @@ export interface components {
         /**
          * FeedPrecedencesBody
          * @description A feed that gives way: in hours in which another measured the same resource and meter, that one counts.
+         *
+         *     ``fixed_before`` is the day before which what was measured is archived, and counts as it did.
          */
         FeedPrecedencesBody: {
             /** Feed */
             feed: string;
+            /** Fixed Before */
+            fixed_before: string | null;
             /** To */
             to: components["schemas"]["FeedFirst"][];
         };

@@ -16,6 +16,7 @@ from gradumen.core.periods import Period, hour_number, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store import revisions
 from gradumen.store.metering import feed_precedences as store
+from gradumen.store.metering.archived_months import archived_before
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.metering.usage import meter_rows
@@ -55,12 +56,16 @@ def list_feed_precedences(tx: Session, caller: Caller, *, organisation: str) -> 
     for feed, first, starts_on in store.precedences(tx):
         if feed in rows:
             firsts[feed].append((rows[first], starts_on))
-    return [_body(owner, row, firsts[row.id]) for row in rows.values() if row.id in firsts]
+    bound = archived_before(tx)
+    return [_body(owner, row, firsts[row.id], bound) for row in rows.values() if row.id in firsts]
 
 
-def _body(owner: OrganisationRow, row: FeedRow, firsts: Sequence[tuple[FeedRow, date]]) -> FeedPrecedencesBody:
+def _body(
+    owner: OrganisationRow, row: FeedRow, firsts: Sequence[tuple[FeedRow, date]], bound: date | None
+) -> FeedPrecedencesBody:
     to = [FeedFirst(feed=f"{owner.slug}/{each.slug}", starts_on=starts_on) for each, starts_on in firsts]
-    return FeedPrecedencesBody(feed=f"{owner.slug}/{row.slug}", to=sorted(to, key=lambda each: each.feed))
+    to.sort(key=lambda each: each.feed)
+    return FeedPrecedencesBody(feed=f"{owner.slug}/{row.slug}", to=to, fixed_before=bound)
 
 
 @use_case
@@ -83,7 +88,7 @@ def set_feed_precedences(tx: Session, caller: Caller, *, feed: str, to: Sequence
     was, before = {first: starts_on for feed_id, first, starts_on in there if feed_id == row.id}, feeds_before(there)
     changed = [day for first in was.keys() | wanted.keys() if was.get(first) != wanted.get(first)
                for day in (was.get(first), wanted.get(first)) if day is not None]  # fmt: skip
-    told = _body(owner, row, [(rows[first], starts_on) for first, starts_on in wanted.items()])
+    told = _body(owner, row, [(rows[first], starts_on) for first, starts_on in wanted.items()], archived_before(tx))
     if not changed:
         return told
     since = min(changed)

@@ -24,10 +24,14 @@ class FeedPrecedencesSet(Body):
 
 
 class FeedPrecedencesBody(Body):
-    """A feed that gives way: in hours in which another measured the same resource and meter, that one counts."""
+    """A feed that gives way: in hours in which another measured the same resource and meter, that one counts.
+
+    ``fixed_before`` is the day before which what was measured is archived, and counts as it did.
+    """
 
     feed: str
     to: list[FeedFirst]
+    fixed_before: date | None
 
 
 class ComparedResourceBody(Body):
