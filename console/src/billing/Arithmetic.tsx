@@ -194,6 +194,13 @@ function Said({ why, card }: { why: Why; card: string }) {
           charged in their place.
         </>
       )}
+      {!!why.as_components?.length && (
+        <>
+          {' '}
+          Of {why.as_components.join(', ')} it is without hours in which what that is made of was charged in
+          its place.
+        </>
+      )}
       {above(why.covered_by_allowance) && (
         <> Allowances cover {inWords(why, why.covered_by_allowance)} of it.</>
       )}

@@ -18,6 +18,9 @@ def show_arithmetic(out: Out, why: Explanation, *, rate_card: str, currency: str
     if why.composites:
         of = ", ".join(why.composites)
         out.say(f"of components of {of}, without hours in which that was charged in their place")
+    if why.as_components:
+        of = ", ".join(why.as_components)
+        out.say(f"of {of} without hours in which what that is made of was charged in its place")
     if why.covered_by_allowance:
         out.say(f"covered by the tier's allowance: {_amount(why, why.covered_by_allowance)}")
     if why.cost is not None:

@@ -52,7 +52,7 @@ def sold(world: World) -> World:
 def app(identity: str, first: int, end: int, **changes: Any) -> dict[str, Any]:
     """An application that runs from an hour of a day to another."""
     told = {"resource": "app-1", "meter": "network/running", "quantity": "1", "unit": "piece", "attributes": {}}
-    return reading(identity, **told, **hours(first, end), **changes)
+    return reading(identity, **{**told, **hours(first, end), **changes})
 
 
 def machine(identity: str, first: int, end: int, **changes: Any) -> dict[str, Any]:
@@ -76,13 +76,13 @@ def charged(world: World, user: str, buyer: str) -> dict[str, Decimal]:
     return {rate: quantity for rate, quantity in found.items() if quantity and rate not in ("heath", "moor")}
 
 
-def explained(world: World, user: str, buyer: str) -> dict[str, list[str] | None]:
-    """Of which composites' components a link's charges say that they are, by rate."""
+def explained(world: World, user: str, buyer: str, said: str = "composites") -> dict[str, list[str] | None]:
+    """Of which composites' components a link's charges say that they are, by rate; or what else they say."""
     client = world.user(user)
     days = {"first": date(2026, 11, 1), "end": date(2026, 12, 1)}
     items = client.spend.charges(buyer, side="bought", **days).items
     whys = [client.spend.explain(each.id).explanation for each in items]
-    found = {each.rate: each.composites for each in whys}
+    found = {each.rate: getattr(each, said) for each in whys}
     return {rate: each for rate, each in found.items() if rate not in ("heath", "moor")}
 
 
@@ -107,6 +107,21 @@ def test_each_link_charges_it_once_as_its_card_says(sold: World, service: Servic
     assert differing_pairs(service.uow) == {}
     assert explained(sold, "mara", "oxbow") == {"egress": None, "vcpu": ["app-1"]}
     assert explained(sold, "edda", "saltmarsh") == {"app": None, "vcpu": ["app-1"]}
+
+
+def test_an_application_says_of_what_it_lacks_hours_and_so_does_the_document(
+    sold: World, service: Service
+) -> None:
+    """Charged as components while there are any, as the whole before; another that has none is all there."""
+    sold.send(machine("m", 4, 10), app("a", 2, 6), app("b", 2, 6, resource="app-2"))
+    assert charged(sold, "mara", "oxbow") == {"app": 2 + 4, "vcpu": 6 * 4}
+    settle(service.uow.engine)
+    assert explained(sold, "mara", "oxbow", "as_components") == {"app": ["app-1"], "vcpu": None}
+    assert explained(sold, "edda", "saltmarsh", "as_components") == {"app": None, "vcpu": None}
+    sold.mara.clock.set(moment("2026-12-02"), held=True)
+    [draft] = [each for each in sold.close("tarnwick", "mara", NOVEMBER, issue=False) if each.buyer == "oxbow"]
+    [charge] = [each.charge_id for each in draft.lines if each.rate == "app" and each.charge_id]
+    assert sold.mara.charges.explain(charge).explanation.as_components == ["app-1"]
 
 
 def test_the_sums_close_and_say_so(sold: World) -> None:

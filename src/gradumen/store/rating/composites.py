@@ -1,5 +1,6 @@
 """Queries of what is charged with composites, or as their components."""
 
+from collections import defaultdict
 from collections.abc import Collection
 from dataclasses import dataclass
 from decimal import Decimal
@@ -27,6 +28,23 @@ class CompositeUsage:
     pair: int
     quantity: Decimal
     hours: int
+
+
+def charged_as_components(tx: Session, pairs: Collection[PairRow]) -> dict[tuple[UUID, str, int], list[str]]:
+    """The composites of which some is charged as their components, by supply line, meter and attribute set."""
+    row = ChargedTogetherRow
+    query = (
+        select(row.supply_line_id, row.meter, row.attribute_set_id, ResourceRow.name)
+        .join(ResourceRow, ResourceRow.id == row.resource_id)
+        .where(held(row, pairs), row.composite_id.is_(None))
+        .distinct()
+        .order_by(ResourceRow.name)
+    )
+    found: dict[tuple[UUID, str, int], list[str]] = defaultdict(list)
+    for line, meter, attributes, name in tx.execute(query):
+        if line is not None:
+            found[line, meter, attributes].append(name)
+    return found
 
 
 def composite_usage(tx: Session, pairs: Collection[PairRow], resource: str | None, limit: int) -> list[CompositeUsage]:

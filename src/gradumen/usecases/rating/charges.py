@@ -297,6 +297,10 @@ def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
         of = {names.composites[each] for each in charge.attributes if each in names.composites}
         if of:
             shown["composites"] = sorted(of)
+        line, apart = names.rated.lines[charge.line].row.id, names.rated.as_components
+        lacking = {name for each in charge.attributes for name in apart.get((line, charge.meter or "", each), ())}
+        if lacking:
+            shown["as_components"] = sorted(lacking)
         if isinstance(found, SpreadRate):
             shown |= {"spread_by": found.by, "key": text(charge.key)}
         if charge.kind == "overhead":
