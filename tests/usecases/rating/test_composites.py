@@ -109,9 +109,7 @@ def test_each_link_charges_it_once_as_its_card_says(sold: World, service: Servic
     assert explained(sold, "edda", "saltmarsh") == {"app": None, "vcpu": ["app-1"]}
 
 
-def test_an_application_says_of_what_it_lacks_hours_and_so_does_the_document(
-    sold: World, service: Service
-) -> None:
+def test_an_application_says_of_what_it_lacks_hours_and_so_does_the_document(sold: World, service: Service) -> None:
     """Charged as components while there are any, as the whole before; another that has none is all there."""
     sold.send(machine("m", 4, 10), app("a", 2, 6), app("b", 2, 6, resource="app-2"))
     assert charged(sold, "mara", "oxbow") == {"app": 2 + 4, "vcpu": 6 * 4}
