@@ -294,13 +294,7 @@ def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
         }
         if charge.shared is not None:
             shown["shared"] = {"quantity": text(charge.shared.quantity), "amount": text(charge.shared.amount)}
-        of = {names.composites[each] for each in charge.attributes if each in names.composites}
-        if of:
-            shown["composites"] = sorted(of)
-        line, apart = names.rated.lines[charge.line].row.id, names.rated.as_components
-        lacking = {name for each in charge.attributes for name in apart.get((line, charge.meter or "", each), ())}
-        if lacking:
-            shown["as_components"] = sorted(lacking)
+        shown |= _composites_of(charge, names)
         if isinstance(found, SpreadRate):
             shown |= {"spread_by": found.by, "key": text(charge.key)}
         if charge.kind == "overhead":
@@ -312,6 +306,14 @@ def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
             discount = next((each for each in version.discounts if each.slug == charge.rate), None)
             shown["percent"] = text(discount.percent) if discount and discount.percent is not None else None
         return shown
+
+
+def _composites_of(charge: Charge, names: LineNames) -> dict[str, list[str]]:
+    """The composites of whose components a charge is, and those of which it lacks hours."""
+    of = {names.composites[each] for each in charge.attributes if each in names.composites}
+    line, apart = names.rated.lines[charge.line].row.id, names.rated.as_components
+    lacking = {name for each in charge.attributes for name in apart.get((line, charge.meter or "", each), ())}
+    return {name: sorted(each) for name, each in (("composites", of), ("as_components", lacking)) if each}
 
 
 def _cost_of(charge: Charge, markup: Markup) -> dict[str, Any]:
