@@ -40,9 +40,10 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 def _show(out: Out, found: list[FeedPrecedencesBody]) -> None:
     rows = [(each.feed, first.feed, first.starts_on.isoformat()) for each in found for first in each.to]
     out.table(("FEED", "GIVES WAY TO", "FROM"), rows)
-    fixed = {each.fixed_before for each in found if each.fixed_before is not None}
-    if any(first.starts_on < bound for each in found for first in each.to for bound in fixed):
-        out.say(f"what was measured before {min(fixed)} is archived, and counts as it did")
+    reached = {each.fixed_before for each in found for first in each.to
+               if each.fixed_before and first.starts_on < each.fixed_before}  # fmt: skip
+    for before in reached:
+        out.say(f"what was measured before {before} is archived, and counts as it did")
 
 
 def run_set(arguments: argparse.Namespace, client: Client, out: Out) -> int:

@@ -138,7 +138,7 @@ class Drafting:
             period = Period.parse(some[0].period)
             detail = Detail.PROJECT if whole else Detail.RESOURCE
             rated = read_rated(self.tx, self.seller.id, period, some, self.published, detail=detail)
-            names = LineNames(self.tx, rated, self.published)
+            names = LineNames(self.tx, rated, self.published, some)
             charges: dict[UUID, list[Charge]] = defaultdict(list)
             for charge in rated.rated.charges:
                 charges[rated.lines[charge.line].row.buyer_id].append(charge)

@@ -1,7 +1,7 @@
 """Charges as people read them: the lines that they make, and their arithmetic in plain data."""
 
 from collections import defaultdict
-from collections.abc import Mapping, Set
+from collections.abc import Collection, Mapping, Set
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal, localcontext
@@ -40,6 +40,8 @@ from gradumen.core.rating.parts import Part
 from gradumen.core.units import parse_unit
 from gradumen.store.metering.usage import composites_named
 from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.pairs import PairRow
+from gradumen.store.rating.composites import charged_as_components
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published
@@ -144,8 +146,9 @@ def base_units(charge: Charge, published: Published) -> Fraction:
 class LineNames:
     """Turns charges into lines with the names that people know."""
 
-    def __init__(self, tx: Session, rated: RatedPeriod, published: Published) -> None:
-        self.rated, self.published = rated, published
+    def __init__(self, tx: Session, rated: RatedPeriod, published: Published, pairs: Collection[PairRow] = ()) -> None:
+        """``pairs`` are those that the charges were read of, for who explains them."""
+        self.rated, self.published, self._pairs = rated, published, pairs
         self._tx = tx
         owners = {line.subscription.organisation_id for line in rated.lines.values()}
         self.owners = organisations_by_id(tx, owners)
@@ -155,6 +158,11 @@ class LineNames:
     def composites(self) -> dict[int, str]:
         """By attribute set what components that have it are components of."""
         return composites_named(self._tx)
+
+    @cached_property
+    def as_components(self) -> dict[tuple[UUID, str, int], list[str]]:
+        """The composites of which some was charged as their components, by supply line, meter and attribute set."""
+        return charged_as_components(self._tx, self._pairs)
 
     def project(self, index: int | None, line: int) -> str | None:
         """The slug of a part's project; a fee belongs to its subscription's project."""
@@ -311,8 +319,8 @@ def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
 def _composites_of(charge: Charge, names: LineNames) -> dict[str, list[str]]:
     """The composites of whose components a charge is, and those of which it lacks hours."""
     of = {names.composites[each] for each in charge.attributes if each in names.composites}
-    line, apart = names.rated.lines[charge.line].row.id, names.rated.as_components
-    lacking = {name for each in charge.attributes for name in apart.get((line, charge.meter or "", each), ())}
+    line, meter = names.rated.lines[charge.line].row.id, charge.meter or ""
+    lacking = {name for each in charge.attributes for name in names.as_components.get((line, meter, each), ())}
     return {name: sorted(each) for name, each in (("composites", of), ("as_components", lacking)) if each}
 
 

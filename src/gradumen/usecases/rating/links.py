@@ -76,8 +76,6 @@ class RatedPeriod:
     unassigned: list[Unassigned]
     names: SaleNames
     together: list[Together] = field(default_factory=list)
-    as_components: Mapping[tuple[UUID, str, int], Sequence[str]] = field(default_factory=dict)
-    """Of what is stored: see `gradumen.store.rating.composites.charged_as_components`."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -20,7 +20,6 @@ from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import ProjectRow, zone_name
 from gradumen.store.pairs import PairRow
 from gradumen.store.rating import current_charges as store
-from gradumen.store.rating.composites import charged_as_components
 from gradumen.store.rating.current_charges import Detail
 from gradumen.store.rating.tables import CurrentChargeRow
 from gradumen.store.subscriptions.one_off_charges import ever_charged_between
@@ -96,7 +95,6 @@ class _Reading:
         self.rows = store.charges_of(tx, pairs, buyer)
         self.parts = store.parts_of(tx, pairs, detail)
         self.missing = store.not_priced_of(tx, pairs, buyer)
-        self.as_components = charged_as_components(tx, pairs)
         self.cards = self._cards()
         self.versions = {
             card.ids[version.number]: version for _, card in self.cards.values() for version in card.versions
@@ -140,7 +138,6 @@ class _Reading:
             resources=Resources(list(self.resources.values()), list(self.resources), {}),
             unassigned=self._unassigned(),
             names=self._names(),
-            as_components=self.as_components,
         )
 
     def _cards(self) -> dict[UUID, tuple[UUID, StoredCard]]:

@@ -78,7 +78,7 @@ def _read(
         if not some:
             continue
         rated = read_rated(tx, seller, period, some, published)
-        names = LineNames(tx, rated, published)
+        names = LineNames(tx, rated, published, some)
         positions: dict[int, int] = defaultdict(int)
         of_buyer = {pair.buyer_id: pair for pair in some}
         for charge in rated.rated.charges:
