@@ -197,8 +197,7 @@ function Said({ why, card }: { why: Why; card: string }) {
       {!!why.as_components?.length && (
         <>
           {' '}
-          Of {why.as_components.join(', ')} it is without hours in which what that is made of was charged in
-          its place.
+          Hours of {why.as_components.join(', ')} in which the components were charged instead are left out.
         </>
       )}
       {above(why.covered_by_allowance) && (

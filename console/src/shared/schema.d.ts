@@ -5807,8 +5807,8 @@ export interface components {
          *     one_off_charge, commitment, spread, overhead, discount, imported_cost, effective_cost, started_hour and the like,
          *     given_back. Of imported and effective cost it is ``cost`` and ``percent`` on top of it. Of what quotas promise,
          *     ``limits`` are those of whom it is charged to, of its projects, and of those to whom it passed some of it on. Some
-         *     of what was used is of components of ``composites``: without hours in which these were charged in their place. Of
-         *     ``as_components`` it is without hours in which what these are made of was.
+         *     of what was used is of components of ``composites``: without hours in which these were charged in their place. Hours
+         *     of ``as_components`` in which the components were charged instead are left out.
          */
         Explanation: {
             /** Adjustments */

@@ -20,7 +20,7 @@ def show_arithmetic(out: Out, why: Explanation, *, rate_card: str, currency: str
         out.say(f"of components of {of}, without hours in which that was charged in their place")
     if why.as_components:
         of = ", ".join(why.as_components)
-        out.say(f"of {of} without hours in which what that is made of was charged in its place")
+        out.say(f"hours of {of} in which the components were charged instead are left out")
     if why.covered_by_allowance:
         out.say(f"covered by the tier's allowance: {_amount(why, why.covered_by_allowance)}")
     if why.cost is not None:
