@@ -185,7 +185,13 @@ def test_what_cost_files_of_before_say_was_used_does_not_count_by_itself(carried
 
 
 def test_charges_of_before_were_not_exchanged(carried: Connection) -> None:
-    assert carried.execute(text("SELECT kind, amount, exchange FROM current_charges")).all() == [("per_unit", 7, None)]
+    kept = carried.execute(text("SELECT kind, amount, exchange, estimated FROM current_charges")).all()
+    assert [tuple(each) for each in kept] == [("per_unit", 7, None, 0)]
+
+
+def test_nothing_of_before_is_estimated(carried: Connection) -> None:
+    assert carried.execute(text("SELECT DISTINCT estimates_costs FROM feeds")).scalars().all() == [0]
+    assert carried.execute(text("SELECT estimated_from FROM cost_sets")).scalars().all() == [None]
 
 
 def test_every_kind_that_processes_keep_has_its_token(carried: Connection) -> None:

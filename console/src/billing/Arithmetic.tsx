@@ -167,6 +167,13 @@ function Said({ why, card }: { why: Why; card: string }) {
             .
           </>
         )}
+        {why.cost?.estimated && (
+          <>
+            {' '}
+            {formatQuantity(why.cost.estimated, 12)} of it is for days that no file of the supplier states
+            yet: they are estimated.
+          </>
+        )}
       </>
     );
   if (why.kind === 'one_off_charge')

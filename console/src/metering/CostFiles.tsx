@@ -94,13 +94,21 @@ export function CostMeterDialog({ feed, onClose }: { feed: Feed; onClose: () => 
     <EntryDialog
       title={`Costs that ${feed.name} states`}
       act="Say so"
-      schema={z.object({ meter: z.string(), quantities: z.boolean() })}
-      initial={{ meter: now.data.meter ?? '', quantities: now.data.quantities }}
-      save={async ({ meter, quantities }) => {
+      schema={z.object({ meter: z.string(), quantities: z.boolean(), estimates: z.boolean() })}
+      initial={{
+        meter: now.data.meter ?? '',
+        quantities: now.data.quantities,
+        estimates: now.data.estimates,
+      }}
+      save={async ({ meter, quantities, estimates }) => {
         const set = body(
           await api.PUT('/api/v1/feeds/cost-meter', {
             params: { query: { feed: feed.path } },
-            body: { meter: meter || null, quantities: meter !== '' && quantities },
+            body: {
+              meter: meter || null,
+              quantities: meter !== '' && quantities,
+              estimates: meter !== '' && estimates,
+            },
           }),
         );
         await queries.invalidateQueries({ queryKey: ['cost meter', feed.path] });
@@ -119,6 +127,11 @@ export function CostMeterDialog({ feed, onClose }: { feed: Feed; onClose: () => 
       <Remark>
         Where it counts, rules of kind say of which meter it is, and customers pay for it by the rates on that
         meter, beside what they pay of its cost: sell one of the two.
+      </Remark>
+      <CheckInput name="estimates" label="Days that lack are estimated" />
+      <Remark>
+        A day that is over and that no file states yet then costs what the last whole one did, without credits
+        and purchases. It is marked as estimated everywhere, and a file that states it takes its place.
       </Remark>
     </EntryDialog>
   );

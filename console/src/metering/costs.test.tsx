@@ -10,7 +10,7 @@ import { costMeterOptions, costMeters, deliveryWords, type CostDelivery } from '
 
 const FEED = { path: 'tarnwick/cumulant', name: 'Cumulant', senders: [] };
 const DONE: CostDelivery = {
-  ...{ delivery_id: 'd', file: 'a.csv', rows: 6, days: 2, replaced: 1, older: 0, again: false },
+  ...{ delivery_id: 'd', file: 'a.csv', rows: 6, days: 2, replaced: 1, older: 0, estimated: 1, again: false },
   totals: [{ currency: 'EUR', billed: '1234.5', effective: '1200', rows: 6 }],
 };
 const answer = (data: unknown) => ({ data, response: new Response() }) as never;
@@ -34,7 +34,7 @@ beforeEach(() => {
 describe('a cost file', () => {
   it('is said in a sentence', () => {
     expect(deliveryWords(DONE)).toBe(
-      `a.csv: 6 rows, ${formatMoney('1234.5', 'EUR')} EUR billed, of 2 days, 1 of them in the place of what was stated before`,
+      `a.csv: 6 rows, ${formatMoney('1234.5', 'EUR')} EUR billed, of 2 days, 1 of them in the place of what was stated before, 1 of them estimated until now`,
     );
     expect(deliveryWords({ ...DONE, again: true })).toBe('a.csv was here already; nothing changed');
     expect(deliveryWords({ ...DONE, totals: [], replaced: 0, older: 2 })).toContain(
@@ -76,7 +76,7 @@ it('is of a meter that adds up a currency', async () => {
     [servicesOptions.queryKey, SERVICES],
     [
       costMeterOptions(FEED.path).queryKey,
-      { feed: FEED.path, meter: null, currency: null, quantities: false, without_times: 0 },
+      { feed: FEED.path, meter: null, currency: null, quantities: false, estimates: true, without_times: 0 },
     ],
   ]);
   fireEvent.mouseDown(screen.getByRole('combobox', { name: /^Meter/ }));
@@ -84,5 +84,7 @@ it('is of a meter that adds up a currency', async () => {
   fireEvent.click(screen.getByLabelText('What they say was used counts as usage too'));
   press('Say so');
   await waitFor(() => expect(put).toHaveBeenCalledOnce());
-  expect(put.mock.calls[0]?.[1]).toMatchObject({ body: { meter: 'public-cloud/cost', quantities: true } });
+  expect(put.mock.calls[0]?.[1]).toMatchObject({
+    body: { meter: 'public-cloud/cost', quantities: true, estimates: true },
+  });
 });

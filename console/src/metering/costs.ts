@@ -38,6 +38,7 @@ export function deliveryWords(sent: CostDelivery): string {
     .map((each) => `${formatMoney(each.billed, each.currency)} ${each.currency}`)
     .join(' and ');
   const replaced = sent.replaced ? `, ${sent.replaced} of them in the place of what was stated before` : '';
+  const estimated = sent.estimated ? `, ${sent.estimated} of them estimated until now` : '';
   const older = sent.older ? `; ${sent.older} stand in a later file` : '';
-  return `${sent.file}: ${sent.rows} rows, ${billed || 'nothing'} billed, of ${sent.days} days${replaced}${older}`;
+  return `${sent.file}: ${sent.rows} rows, ${billed || 'nothing'} billed, of ${sent.days} days${replaced}${estimated}${older}`;
 }

@@ -5108,8 +5108,9 @@ export interface components {
          * CostDeliveryBody
          * @description What became of a cost file.
          *
-         *     ``days`` of billing accounts that it states, of which ``replaced`` were stated before and ``older`` stand in a later
-         *     statement already; ``totals`` are of the rows that count now. ``again``: it was here already.
+         *     ``days`` of billing accounts that it states, of which ``replaced`` were stated before, ``estimated`` were estimated
+         *     and ``older`` stand in a later statement already; ``totals`` are of the rows that count now. ``again``: it was here
+         *     already.
          */
         CostDeliveryBody: {
             /** Again */
@@ -5121,6 +5122,8 @@ export interface components {
              * Format: uuid
              */
             delivery_id: string;
+            /** Estimated */
+            estimated: number;
             /** File */
             file: string;
             /** Older */
@@ -5161,13 +5164,16 @@ export interface components {
          * CostMeterBody
          * @description The meter that a feed's cost files state costs of, and the currency that it counts in.
          *
-         *     ``quantities``: what they say was used counts as usage too. ``without_times``: rows that came before a release that
+         *     ``quantities``: what they say was used counts as usage too; ``estimates``: what they do not state yet is estimated.
+         *     ``without_times``: rows that came before a release that
          *     keeps when their charges begin and end, so that what they say was used does not count until they are sent again;
          *     told when it is set.
          */
         CostMeterBody: {
             /** Currency */
             currency: string | null;
+            /** Estimates */
+            estimates: boolean;
             /** Feed */
             feed: string;
             /** Meter */
@@ -5181,9 +5187,13 @@ export interface components {
          * CostMeterSet
          * @description The meter, as service/meter, that a feed's cost files state costs of; null takes no such files any more.
          *
-         *     ``quantities``: whether what they say was used (ConsumedQuantity) counts as usage too; left out it stays as it is.
+         *     ``quantities``: whether what they say was used (ConsumedQuantity) counts as usage too. ``estimates``: whether a day
+         *     that is over and that no file states yet costs, until one does, what the last whole one did. Left out either stays
+         *     as it is.
          */
         CostMeterSet: {
+            /** Estimates */
+            estimates?: boolean | null;
             /** Meter */
             meter: string | null;
             /** Quantities */
@@ -5981,7 +5991,8 @@ export interface components {
          *
          *     ``tax`` is the suppliers', which is excluded; ``owned`` is somebody's, ``nobodys`` nobody's. ``no_exchange_rate`` is
          *     what of both no rate puts into the currency in which it is sold, and ``divided`` what of both rules of ownership
-         *     divide among several, of the days of the month. ``replaced`` counts rows that no longer stand.
+         *     divide among several, of the days of the month. ``estimated`` is what of ``billed`` no file states yet; ``rows``
+         *     counts what files state, and ``replaced`` of it what no longer stands.
          */
         FeedCostBody: {
             /**
@@ -6004,6 +6015,12 @@ export interface components {
              * @example 12.5
              */
             divided: string;
+            /**
+             * Estimated
+             * Format: decimal
+             * @example 12.5
+             */
+            estimated: string;
             /**
              * No Exchange Rate
              * Format: decimal
@@ -6621,7 +6638,7 @@ export interface components {
          * @description The cost of which a charge is, as its source states it: ``billed`` or ``effective``, in the card's currency.
          *
          *     Where it is in another, ``stated`` is what the source states in the charge's unit, and ``exchange`` by what it
-         *     was worth on its days in ``currency``.
+         *     was worth on its days in ``currency``. ``estimated`` is what of the charge is for costs that no file stated by then.
          */
         ImportedCost: {
             /**
@@ -6634,6 +6651,8 @@ export interface components {
             basis: string;
             /** Currency */
             currency?: string | null;
+            /** Estimated */
+            estimated?: string | null;
             /** Exchange */
             exchange?: components["schemas"]["Exchange"][] | null;
             /** Stated */
@@ -7199,7 +7218,7 @@ export interface components {
         };
         /**
          * LinkPeriodBody
-         * @description One link's period.
+         * @description One link's period; ``estimated`` is what of ``net`` is for costs that no supplier's file states yet.
          */
         LinkPeriodBody: {
             /** Buyer */
@@ -7215,6 +7234,12 @@ export interface components {
              * Format: date-time
              */
             end: string;
+            /**
+             * Estimated
+             * Format: decimal
+             * @example 12.5
+             */
+            estimated: string;
             /** Lines */
             lines: components["schemas"]["LineBody"][];
             /**
@@ -11710,15 +11735,18 @@ export interface components {
         };
         /**
          * SpendCurrencyBody
-         * @description What was charged in one currency. ``billed``, ``on_drafts`` and ``to_bill`` are null where only a part is shown.
+         * @description What was charged in one currency. All but ``total`` and ``rows`` is null where only a part is shown.
          *
-         *     What drafts have is told to the seller alone; to its buyer it is still to bill.
+         *     ``estimated`` is what of it is for costs that no supplier's file states yet. What drafts have is told to the seller
+         *     alone; to its buyer it is still to bill.
          */
         SpendCurrencyBody: {
             /** Billed */
             billed: string | null;
             /** Currency */
             currency: string;
+            /** Estimated */
+            estimated: string | null;
             /** On Drafts */
             on_drafts: string | null;
             /** Rows */

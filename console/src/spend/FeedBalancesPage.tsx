@@ -223,7 +223,7 @@ const quantityColumn = (name: Quantity): Column<FeedMeter> => ({
 
 function Costs({ item }: { item: FeedBalance }) {
   const amount = (
-    key: 'billed' | 'tax' | 'owned' | 'nobodys' | 'divided' | 'no_exchange_rate' | 'difference',
+    key: 'billed' | 'estimated' | 'tax' | 'owned' | 'nobodys' | 'divided' | 'no_exchange_rate' | 'difference',
     title: string,
   ): Column<FeedCost> => ({
     key,
@@ -231,7 +231,7 @@ function Costs({ item }: { item: FeedBalance }) {
     number: true,
     cell: (row) => (isNothing(row[key]) ? '' : formatMoney(row[key], row.currency)),
   });
-  const some = (key: 'divided' | 'no_exchange_rate' | 'difference', title: string) =>
+  const some = (key: 'estimated' | 'divided' | 'no_exchange_rate' | 'difference', title: string) =>
     item.costs.some((each) => !isNothing(each[key])) ? [amount(key, title)] : [];
   return (
     <Box sx={{ mt: 2 }}>
@@ -250,6 +250,7 @@ function Costs({ item }: { item: FeedBalance }) {
               `${formatCount(row.rows)}${row.replaced ? ` and ${formatCount(row.replaced)} replaced` : ''}`,
           },
           amount('billed', 'Came in'),
+          ...some('estimated', 'Estimated, of this'),
           amount('tax', 'Supplier’s tax, left out'),
           amount('owned', 'Somebody’s'),
           amount('nobodys', 'Nobody’s'),

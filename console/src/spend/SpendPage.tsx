@@ -234,6 +234,11 @@ function Figures({ found, shown }: { found: Spend; shown: SpendCurrency }) {
                 .join(', ')}
             </Box>
           )}
+          {title === 'In all' && shown.estimated && compare(shown.estimated, '0') !== 0 && (
+            <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>
+              {money(shown.estimated)} of it estimated, until suppliers’ files state those days
+            </Box>
+          )}
         </Box>
       ))}
     </Box>

@@ -66,7 +66,10 @@ def _cost(why: Explanation, cost: ImportedCost, currency: str) -> str:
     if cost.stated is not None:
         rates = ", ".join(f"{text(each.rate)} since {each.since}" for each in cost.exchange or ())
         told += f", of {text(cost.stated)} {why.unit} at {rates}"
-    return f"{told}; and {text(why.percent or Decimal(0))} % on top"
+    told += f"; and {text(why.percent or Decimal(0))} % on top"
+    if cost.estimated is not None:
+        told += f"; {text(cost.estimated)} {currency} of it is an estimate, until a file states its days"
+    return told
 
 
 def _in_units(why: Explanation, base: Decimal) -> Decimal:

@@ -32,6 +32,7 @@ from gradumen.jobs.pieces import Pieces
 from gradumen.jobs.rating import rate
 from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import idempotency, tasks
+from gradumen.usecases.metering.cost_estimates import estimate_costs
 from gradumen.usecases.metering.limit_watch import watch_limits
 from gradumen.usecases.metering.pool_days import note_pools
 from gradumen.usecases.metering.pull_runs import schedule_pulls
@@ -150,6 +151,7 @@ class Worker:
         cost_uploads.clear(self.uow)
         self.watch_capacity()
         read_unknown_again(self.uow, at=now())
+        estimate_costs(self.uow, at=now())
         tell_endings(self.uow, at=now())
 
     def watch_capacity(self) -> None:

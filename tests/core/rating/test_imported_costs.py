@@ -23,6 +23,8 @@ DUBLIN = ZoneInfo("Europe/Dublin")
 PERIOD = Period(2026, 10)
 Cost = tuple[int, int, int, int, bool]
 """Project, day of October, billed and effective in 10**-12, and whether it buys a commitment."""
+ESTIMATED = 2
+"""The project of which all costs are estimates."""
 amounts = st.integers(-(10**22), 10**22)
 costs = st.lists(
     st.tuples(st.integers(0, 2), st.integers(1, 31), amounts, amounts, st.booleans()), min_size=1, max_size=12
@@ -45,7 +47,7 @@ def rated(
     frame = pl.DataFrame(
         [
             (0, 0, 0, project, project, hour_number(day_start(date(2026, 10, day), DUBLIN), DUBLIN), buys, billed,
-             effective, True)
+             effective, True, project == ESTIMATED)
             for project, day, billed, effective, buys in rows
         ],
         schema=COST_SCHEMA,
@@ -70,6 +72,10 @@ def test_a_charge_is_the_sum_of_its_costs_with_the_percentage(rows, of, per_mill
         charges = [each for each in found.charges if each.version.number == number]
         assert add([each.amount for each in charges]) == round_half_up(Fraction(base, 10**12) * factor, AMOUNT_PLACES)
         assert sum(scaled(each.quantity, 6) for each in charges) == base, "what was sold"
+        shares = (billed if of is Basis.BILLED else 0 if buys else effective for project, _, billed, effective, buys in mine
+                  if project == ESTIMATED)  # fmt: skip
+        guessed = round_half_up(Fraction(sum(shares), 10**12) * factor, AMOUNT_PLACES)
+        assert add([each.estimated for each in charges]) == guessed
         for charge in charges:
             assert sum(part.pico for part in charge.parts) == scaled(charge.amount, AMOUNT_PLACES)
             assert sum(part.micro for part in charge.parts) == scaled(charge.quantity, 6)

@@ -27,7 +27,9 @@ def get_cost_meter(feed: str, uow: Uow, caller: CallerHere) -> CostMeterBody:
 @router.put("/feeds/cost-meter")
 def set_cost_meter(feed: str, body: CostMeterSet, uow: Uow, caller: CallerHere) -> CostMeterBody:
     """Say which it is. Safe to repeat."""
-    return imported_costs.set_cost_meter(uow, caller, feed=feed, meter=body.meter, quantities=body.quantities)
+    return imported_costs.set_cost_meter(
+        uow, caller, feed=feed, meter=body.meter, quantities=body.quantities, estimates=body.estimates
+    )
 
 
 @router.post("/deliveries/cost-files", dependencies=EXPENSIVE)

@@ -34,6 +34,7 @@ def _link(link: so_far.LinkPeriod) -> LinkPeriodBody:
         start=link.start,
         end=link.end,
         net=link.net,
+        estimated=link.estimated,
         lines=[LineBody.of(line) for line in link.lines],
         days=[DayBody(day=day, amount=amount) for day, amount in link.days],
         not_priced=[NotPricedBody.model_validate(each) for each in link.not_priced],

@@ -35,6 +35,8 @@ def register(nouns: Any) -> None:
     meter.add_argument("--set", metavar="SERVICE/METER", help="say which; safe to repeat")
     counts = "whether what they say was used (ConsumedQuantity) counts as usage, by rules of kind"
     meter.add_argument("--quantities", action=argparse.BooleanOptionalAction, default=None, help=counts)
+    lacks = "whether a day that is over costs what the last whole one did until a file states it"
+    meter.add_argument("--estimates", action=argparse.BooleanOptionalAction, default=None, help=lacks)
     send = verbs.add("send", run_send, "send a cost file whole; again it changes nothing")
     files = "FOCUS 1.0 to 1.2 as CSV or Parquet, also packed with gzip; all files of one export, if it has several"
     send.add_argument("files", type=Path, nargs="+", metavar="file", help=files)
@@ -66,10 +68,10 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 def run_meter(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show a feed's meter, or set it."""
     found = client.imported_costs.meter(arguments.feed)
-    if arguments.set is None and arguments.quantities is None:
+    more = {"quantities": arguments.quantities, "estimates": arguments.estimates}
+    if arguments.set is None and not any(each is not None for each in more.values()):
         return _meter(found, out)
-    wanted = arguments.set or found.meter
-    return _meter(client.imported_costs.set_meter(arguments.feed, wanted, quantities=arguments.quantities), out)
+    return _meter(client.imported_costs.set_meter(arguments.feed, arguments.set or found.meter, **more), out)
 
 
 def _meter(found: CostMeterBody, out: Out) -> int:
@@ -80,6 +82,8 @@ def _meter(found: CostMeterBody, out: Out) -> int:
         out.say(f"cost files of {found.feed} are of {found.meter}, sold in {found.currency}")
         used = "counts as usage, as rules of kind read it" if found.quantities else "does not count"
         out.say(f"what they say was used {used}")
+        lacking = "costs what the last whole day did" if found.estimates else "costs nothing"
+        out.say(f"a day that is over {lacking} until a file states it")
     if found.without_times:
         rows = counted(found.without_times, "row")
         out.say(f"{rows} came before their times were kept: send the files again for what was used to count")
@@ -110,8 +114,9 @@ def _told(found: CostDeliveryBody, out: Out) -> int:
         out.say(f"{found.file} came before; nothing changed")
         return 0
     totals = " and ".join(f"{money(each.billed, each.currency)} {each.currency}" for each in found.totals) or "nothing"
-    older = f"; {found.older} stand in a later file" if found.older else ""
-    out.say(f"{found.file}: {found.rows} rows, {totals} billed, of {found.days} days, {found.replaced} replaced{older}")
+    more = f", {found.estimated} estimated before" if found.estimated else ""
+    more += f"; {found.older} stand in a later file" if found.older else ""
+    out.say(f"{found.file}: {found.rows} rows, {totals} billed, of {found.days} days, {found.replaced} replaced{more}")
     return 0
 
 

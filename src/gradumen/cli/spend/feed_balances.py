@@ -129,6 +129,7 @@ def _told(meter: FeedMeterBody) -> Iterator[tuple[str, Decimal]]:
 def _told_costs(cost: FeedCostBody) -> Iterator[tuple[str, Decimal]]:
     yield "came in", cost.billed
     for words, amount in (
+        ("estimated until a file states it, of this", cost.estimated),
         ("the suppliers' tax, left out", cost.tax),
         ("somebody's", cost.owned),
         ("nobody's", cost.nobodys),

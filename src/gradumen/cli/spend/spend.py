@@ -18,6 +18,7 @@ from gradumen.core.periods import Period
 from gradumen.wire.spend.spend import LinkComparisonBody, SpendCurrencyBody, SpendKeyBody, SpendRowBody
 
 _NOTHING = Decimal(0)
+ESTIMATED = "is estimated, until suppliers' files state those days"
 
 
 def register(nouns: Any) -> None:
@@ -106,6 +107,8 @@ def run_period_so_far(arguments: argparse.Namespace, client: Client, out: Out) -
                 ],
                 right=("QUANTITY", link.currency),
             )
+            if link.estimated:
+                out.say(f"  {money(link.estimated, link.currency)} {link.currency} of it {ESTIMATED}")
             for each in link.not_priced:
                 out.say(
                     f"  not priced: {quantity(each.quantity)} of {each.meter} of {each.organisation}, {each.reason}"
@@ -224,6 +227,8 @@ def _show_currency(out: Out, found: SpendCurrencyBody, by: Sequence[str], *, sol
     parts = (("billed", found.billed), ("on drafts", found.on_drafts), ("to bill", found.to_bill))
     told = [f"{money(amount, found.currency)} {name}" for name, amount in parts if amount]
     out.say(", ".join(told))
+    if found.estimated:
+        out.say(f"{money(found.estimated, found.currency)} of it {ESTIMATED}")
     out.say()
 
 

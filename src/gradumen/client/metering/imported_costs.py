@@ -25,9 +25,11 @@ class ImportedCosts:
         """The meter that a feed's cost files state costs of."""
         return self._connection.get("feeds/cost-meter", CostMeterBody, feed=feed)
 
-    def set_meter(self, feed: str, meter: str | None, *, quantities: bool | None = None) -> CostMeterBody:
-        """Say which it is, and whether what the files say was used counts too; safe to repeat."""
-        body = CostMeterSet(meter=meter, quantities=quantities)
+    def set_meter(
+        self, feed: str, meter: str | None, *, quantities: bool | None = None, estimates: bool | None = None
+    ) -> CostMeterBody:
+        """Say which it is, whether what the files say was used counts too, and whether what lacks is estimated."""
+        body = CostMeterSet(meter=meter, quantities=quantities, estimates=estimates)
         return self._connection.put(f"feeds/cost-meter?feed={quote(feed)}", CostMeterBody, body)
 
     def send(

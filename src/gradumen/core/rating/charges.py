@@ -88,6 +88,8 @@ class Charge:
     attributes: tuple[int, ...] = ()
     exchange: tuple[tuple[date, Decimal], ...] = ()
     """Of cost in another currency what a unit was worth in the card's, and since when it was, in order."""
+    estimated: Decimal = Decimal(0)
+    """What of the amount is for costs that no file states yet."""
     parts: Sequence[Part] = ()
     evidence: str = ""
     """Of a stored charge, the hash of what it was made from; see `gradumen.core.rating.parts.evidence_of`."""

@@ -30,13 +30,15 @@ COST_SCHEMA = {
     "billed": pl.Int128,
     "effective": pl.Int128,
     "sold": pl.Boolean,
+    "estimated": pl.Boolean,
 }
 """Costs as rating takes them: in 10**-12 of the currency of their meter, of either sign, never spread over hours.
 
 That are millionths of the meter's base unit, the millionth of a currency.
 
 ``hour`` is the first of the day on which the charge began, inside the period; ``commitment`` says that it buys one;
-not ``sold`` is what no exchange rate puts into that currency, whose costs are as they came.
+not ``sold`` is what no exchange rate puts into that currency, whose costs are as they came; ``estimated`` is what no
+file states yet.
 """
 Place = tuple[int, int, date]
 """Project, resource and day."""
@@ -58,6 +60,7 @@ def imported_costs(costs: pl.DataFrame, pricing: Pricing) -> tuple[list[Charge],
     rated = costs.with_columns(pl.Series("rate", pricing.combiner.rates_of(costs)))
     days = {hour: _day(hour, pricing) for hour in rated["hour"].unique().to_list()}
     places: dict[tuple[int, int], dict[Place, int]] = defaultdict(lambda: defaultdict(int))
+    estimated: dict[tuple[int, int], dict[Place, int]] = defaultdict(lambda: defaultdict(int))
     sets: dict[tuple[int, int], set[int]] = defaultdict(set)
     missing: dict[tuple[int, int, int, int, int], int] = defaultdict(int)
     for row in rated.iter_rows(named=True):
@@ -69,15 +72,19 @@ def imported_costs(costs: pl.DataFrame, pricing: Pricing) -> tuple[list[Charge],
         cost = _base(at.rate, row["billed"], row["effective"], commitment=row["commitment"])
         if cost:
             key = row["line"], row["rate"]
-            places[key][row["project"], row["resource"], day] += cost
+            place = row["project"], row["resource"], day
+            places[key][place] += cost
+            if row["estimated"]:
+                estimated[key][place] += cost
             sets[key].add(row["attributes"])
     started: set[tuple[int, int]] = set()
     charges = []
     for line, rate in sorted(places):
         at = pricing.combiner.rates[rate]
         scope = pricing.lines[line].scope, at.series
+        key = line, rate
         charges.append(
-            _charge(pricing, line, at, places[line, rate], sorted(sets[line, rate]), first=scope not in started)
+            _charge(pricing, line, at, places[key], estimated[key], sorted(sets[key]), first=scope not in started)
         )
         started.add(scope)
     left = [
@@ -121,15 +128,23 @@ def _day(hour: int, pricing: Pricing) -> date:
 
 
 def _charge(
-    pricing: Pricing, number: int, at: RateAt, places: dict[Place, int], attributes: Sequence[int], *, first: bool
+    pricing: Pricing,
+    number: int,
+    at: RateAt,
+    places: dict[Place, int],
+    estimated: dict[Place, int],
+    attributes: Sequence[int],
+    *,
+    first: bool,
 ) -> Charge:
-    """The charge of a line and rate; a fixed amount is on its first line of the period."""
+    """The charge of a line and rate; a fixed amount is on its first line of the period, and no estimate."""
     markup, line = at.rate.pricing, pricing.lines[number]
     assert isinstance(markup, Markup)
     base = sum(places.values())
     rates = {day: rate for _, _, day in places if (rate := _worth(pricing, at, day)) is not None}
     worth = {place: _exchanged(cost, rates[place[2]][1]) for place, cost in places.items()}
     exact = sum(worth.values()) * Fraction(markup.price)
+    guessed = sum(_exchanged(cost, rates[place[2]][1]) for place, cost in estimated.items()) * Fraction(markup.price)
     fixed = scaled(markup.fixed, AMOUNT_PLACES) if first else 0
     whole = divide_half_up(exact.numerator, exact.denominator)
     keys = sorted(places)
@@ -153,6 +168,7 @@ def _charge(
         end=end,
         attributes=tuple(attributes),
         exchange=tuple(sorted(set(rates.values()))) if is_exchanged(at) else (),
+        estimated=unscaled(divide_half_up(guessed.numerator, guessed.denominator), AMOUNT_PLACES),
         parts=tuple(
             Part(project, resource, day, places[project, resource, day], share)
             for (project, resource, day), share in zip(keys, shares, strict=True)

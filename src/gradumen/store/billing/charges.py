@@ -170,6 +170,8 @@ class EvidentCost:
     position: int
     cost: Decimal
     currency: str
+    as_on: date | None
+    """It is an estimate, after what was stated of this day."""
 
 
 def costs_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> list[EvidentCost]:
@@ -180,7 +182,7 @@ def costs_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> list[
     """
     cost = CostRowRow.effective if charge.explanation["cost"]["basis"] == Basis.EFFECTIVE else CostRowRow.billed
     newest = charge.explanation.get("delivery", NEWEST)
-    later, found, part = aliased(CostSetRow), aliased(DeliveryRow), ChargePartRow
+    later, found, part, base = aliased(CostSetRow), aliased(DeliveryRow), ChargePartRow, aliased(CostSetRow)
 
     def stood(delivery: type[DeliveryRow]) -> ColumnElement[bool]:
         by_then = or_(delivery.taken_back_by.is_(None), delivery.taken_back_by > newest)
@@ -203,9 +205,10 @@ def costs_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> list[
     rows: Any = tx.execute(
         select(
             FeedRow.slug, OriginRow.source, OriginRow.account, ResourceRow.name, CostSetRow.day, CostRowRow.position,
-            cost, CostRowRow.currency,
+            cost, CostRowRow.currency, base.day,
         )
         .join(CostSetRow, CostSetRow.id == CostRowRow.set_id)
+        .outerjoin(base, base.id == CostSetRow.estimated_from)
         .join(FeedRow, FeedRow.id == CostSetRow.feed_id)
         .join(DeliveryRow, DeliveryRow.id == CostSetRow.delivery_id)
         .join(OriginRow, OriginRow.id == CostRowRow.origin_id)

@@ -73,7 +73,7 @@ def add_set(tx: Session, export: CostExportRow, account: str, day: date) -> Cost
     made = CostSetRow(
         feed_id=export.feed_id, account=account, day=day, revision=export.revision, delivery_id=0, is_current=None,
         stale_since=None, rows=0, weight=Decimal(0), export_id=export.id, unread_since=None, ready_at=None,
-        was_read=False,
+        was_read=False, estimated_from=None,
     )  # fmt: skip
     tx.add(made)
     tx.flush()

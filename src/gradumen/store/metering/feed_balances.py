@@ -92,20 +92,25 @@ def refused_of(tx: Session, feeds: Collection[int], start: datetime, end: dateti
 
 @dataclass(frozen=True, slots=True)
 class CostsIn:
-    """What the sets of a feed say of a month, in a currency: rows and billed costs of those that stand."""
+    """What the sets of a feed say of a month, in a currency: rows and billed costs.
+
+    Of those that stand, or do not any more; sent, or ``estimated``.
+    """
 
     feed: int
     currency: str
     stands: bool
+    estimated: bool
     tax: bool
     rows: int
     billed: Decimal
 
 
 def costs_in(tx: Session, feeds: Collection[int], month: date) -> list[CostsIn]:
-    """What came of costs of the sources' month, by feed, currency, whether it stands, and whether it is tax."""
+    """Costs of the sources' month, by feed, currency, whether they stand, are estimated, and are tax."""
     cost, tax = CostRowRow, CostRowRow.category == "Tax"
-    keys = (CostSetRow.feed_id, cost.currency, CostSetRow.is_current.is_not(None), tax)
+    estimated = CostSetRow.estimated_from.is_not(None)
+    keys = (CostSetRow.feed_id, cost.currency, CostSetRow.is_current.is_not(None), estimated, tax)
     query = (
         select(*keys, func.count(), func.sum(cost.billed))
         .join(CostSetRow, CostSetRow.id == cost.set_id)
@@ -115,8 +120,8 @@ def costs_in(tx: Session, feeds: Collection[int], month: date) -> list[CostsIn]:
     )
     rows: Any = tx.execute(query).all()
     return [
-        CostsIn(feed, currency, bool(stands), bool(tax), rows, billed)
-        for feed, currency, stands, tax, rows, billed in rows
+        CostsIn(feed, currency, bool(stands), bool(estimated), bool(tax), rows, billed)
+        for feed, currency, stands, estimated, tax, rows, billed in rows
     ]
 
 

@@ -51,6 +51,7 @@ class CostSetRow(Base):
         Index("ix_cost_sets_export_id", "export_id"),
         Index("ix_cost_sets_unread_since", "unread_since"),
         Index("ix_cost_sets_ready_at", "ready_at"),
+        Index("ix_cost_sets_estimated_from", "estimated_from"),
         Index("ix_cost_sets_waits_day", "waits", "day"),
     )
 
@@ -74,6 +75,8 @@ class CostSetRow(Base):
     """What of it cannot be read was told."""
     waits: Mapped[bool] = mapped_column(default=False)
     """Some of it is divided by what is used on its day, and nobody's until that is over."""
+    estimated_from: Mapped[int | None] = mapped_column(BigInteger)
+    """Nobody sent it: it is as this set was, until a file states its day."""
 
 
 class CostRowRow(Base):
@@ -247,15 +250,16 @@ def costs_of(tx: Session, projects: Collection[int], months: Collection[date]) -
     """What projects cost in the source's months.
 
     Project, meter, attributes, resource, day, month, category, whether it buys a commitment, currency, billed and
-    effective cost, and both as they are sold.
+    effective cost, both as they are sold, and whether it is an estimate.
     """
     row = CostDayRow
     columns = (
         row.project_number, row.meter_id, row.attribute_set_id, row.resource_id, row.day, row.month, row.category,
         row.commitment, row.currency, row.billed, row.effective, row.sold_billed, row.sold_effective,
+        CostSetRow.estimated_from.is_not(None).label("estimated"),
     )  # fmt: skip
-    query = select(*columns).where(row.project_number.in_(projects), row.month.in_(months))
-    return tx.execute(query).all()
+    query = select(*columns).join(CostSetRow, CostSetRow.id == row.set_id)
+    return tx.execute(query.where(row.project_number.in_(projects), row.month.in_(months))).all()
 
 
 @dataclass(frozen=True, slots=True)

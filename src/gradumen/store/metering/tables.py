@@ -30,6 +30,8 @@ class FeedRow(Base):
     """The meter that costs are of which its cost files state; None takes no such files."""
     reads_quantities: Mapped[bool] = mapped_column(default=False)
     """What its cost files say was used counts as usage too."""
+    estimates_costs: Mapped[bool] = mapped_column(default=False)
+    """What its cost files do not state yet is estimated."""
 
 
 class FeedSenderRow(Base):

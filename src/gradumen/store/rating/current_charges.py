@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from gradumen.core.catalogue.rates import PROMISED
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES
 from gradumen.store.bulk import decimal_text, load_rows
+from gradumen.store.catalogue.tables import RateCardRow, RateCardVersionRow
 from gradumen.store.metering.tables import DeliveryRow, StaleUsageRow
 from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.pairs import PairRow
@@ -168,6 +169,14 @@ def days_of(tx: Session, pairs: Collection[PairRow], lines: Collection[UUID]) ->
     keys = (charge.pair_id, charge.rate_card_version_id, part.day)
     query = select(*keys, func.sum(part.amount).label("amount")).join(charge, IS_PART).group_by(*keys)
     return tx.execute(query.where(held(part, pairs), charge.supply_line_id.in_(lines)).order_by(part.day)).all()
+
+
+def estimated_of(tx: Session, pairs: Collection[PairRow]) -> dict[str, Decimal]:
+    """What of what pairs are charged is for costs that no file states yet, by currency."""
+    charge, card, version = CurrentChargeRow, RateCardRow, RateCardVersionRow
+    query = select(card.currency, func.sum(charge.estimated)).group_by(card.currency)
+    query = query.join(version, version.id == charge.rate_card_version_id).join(card, card.id == version.rate_card_id)
+    return dict(tx.execute(query.where(held(charge, pairs))).all()) if pairs else {}
 
 
 def pairs_in_advance(tx: Session, pairs: Collection[PairRow]) -> set[int]:

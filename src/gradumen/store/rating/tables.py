@@ -50,6 +50,7 @@ class CurrentChargeRow(Base):
     attribute_sets: Mapped[list[int]] = mapped_column(JSON)
     exchange: Mapped[list[list[str]] | None] = mapped_column(JSON(none_as_null=True))
     """Since when a unit of a cost's currency was worth how much of the card's, where these are two."""
+    estimated: Mapped[Decimal] = mapped_column(Amount)
     evidence: Mapped[str] = mapped_column(ascii_text(64))
 
 

@@ -91,13 +91,14 @@ def _sent(found: EvidentReading) -> str | None:
 
 
 def _cost(row: EvidentCost) -> ReadingBody:
-    """A row of a cost file, in millionths of its currency, on the day on which the charge began."""
+    """A row of a cost file, or of an estimate, in millionths of its currency, on the day on which the charge began."""
     file, position = divmod(row.position, PLACES)
+    guessed = f"estimate as on {row.as_on}, " if row.as_on else ""
     place = f"file {file + 1}, row {position + 1}" if file else f"row {position + 1}"
     return ReadingBody(
         feed=row.feed,
         source=row.source,
-        event_id=f"{row.account}, {row.day}, {place}, {row.currency}",
+        event_id=f"{row.account}, {row.day}, {guessed}{place}, {row.currency}",
         resource=row.resource,
         start=midnight(row.day),
         end=midnight(row.day + timedelta(days=1)),

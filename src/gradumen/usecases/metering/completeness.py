@@ -6,6 +6,8 @@ from datetime import datetime
 from uuid import UUID
 
 from gradumen.core.metering.pulls import PullKind
+from gradumen.core.periods import midnight
+from gradumen.store.metering.cost_estimates import estimated_before
 from gradumen.store.metering.pulls import pulls_of
 from gradumen.store.metering.spells import sources_behind
 from gradumen.store.organisations.tables import OrganisationRow, Tree
@@ -40,6 +42,9 @@ def _of(tx: Session, seller: UUID, slug: str, end: datetime) -> Iterator[Lacking
         if PullKind(pull.kind).measured and form.starts_at < end and pull.complete_until < end:
             why = "it is paused" if pull.paused else pull.problem or "later hours are still to be fetched"
             yield Lacking(f"{slug}/{feed.slug}", pull.complete_until, why)
+    for each in estimated_before(tx, seller, end):
+        days = "a day are an estimate" if each.days == 1 else f"{each.days} days are estimates"
+        yield Lacking(f"{slug}/{each.feed}", midnight(each.first), f"costs of {days}")
     for feed_slug, source, until, count in sources_behind(tx, seller, end):
         goes_on = "a resource is" if count == 1 else f"{count} resources are"
         yield Lacking(f"{slug}/{feed_slug}", until, f"{goes_on} still there of which {source} has told no more")

@@ -158,7 +158,7 @@ def settle(
     by_set: dict[int, list[StagedSum]] = defaultdict(list)
     for each in sums:
         by_set[each.set_id].append(each)
-    days = replaced = older = 0
+    days = replaced = older = estimated = 0
     taken: list[StagedSum] = []
     for account, by_day in _accounts(tx, sets.values(), by_set):
         first, last = _range(export, account, by_day)
@@ -173,8 +173,11 @@ def settle(
                 older += 1
                 delivery.known += size.rows
             elif before is not None:
-                replaced += 1
-                _check_replaced(before, size, export.revision, confirmed=confirmed)
+                if before.estimated_from is None:
+                    _check_replaced(before, size, export.revision, confirmed=confirmed)
+                    replaced += 1
+                else:
+                    estimated += 1
                 before.is_current = None
                 tx.flush()
             made.delivery_id, made.rows, made.weight = delivery.id, size.rows, size.weight
@@ -184,7 +187,7 @@ def settle(
     delivery.accepted = sum(each.rows for each in taken)
     export.delivery_id = delivery.id
     tx.flush()
-    return told(delivery, taken, days, replaced, older, again=False)
+    return told(delivery, taken, days, replaced, older, estimated, again=False)
 
 
 def _accounts(
@@ -237,7 +240,7 @@ def _check_replaced(before: CostSetRow, after: SetSize, exported: datetime, *, c
 
 
 def told(
-    row: DeliveryRow, sums: Sequence[StagedSum], days: int, replaced: int, older: int, *, again: bool
+    row: DeliveryRow, sums: Sequence[StagedSum], days: int, replaced: int, older: int, estimated: int, *, again: bool
 ) -> CostDeliveryBody:
     """What became of a file or an export, as it is told."""
     by_currency: dict[str, list[StagedSum]] = defaultdict(list)
@@ -250,6 +253,7 @@ def told(
         days=days,
         replaced=replaced,
         older=older,
+        estimated=estimated,
         totals=[
             CostTotalBody(
                 currency=currency,

@@ -17,7 +17,8 @@ from gradumen.store.metering.deliveries import lock_feed, same_file
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
-from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.metering.cost_estimates import stop_estimating
 from gradumen.usecases.metering.cost_sets import NOTHING, Stated, new_export, settle, stage, told
 from gradumen.usecases.metering.feeds import feed_to_send, get_feed
 from gradumen.usecases.metering.readings import new_delivery
@@ -38,16 +39,24 @@ def get_cost_meter(tx: Session, caller: Caller, *, feed: str) -> CostMeterBody:
 
 @use_case
 def set_cost_meter(
-    tx: Session, caller: Caller, *, feed: str, meter: str | None, quantities: bool | None = None
+    tx: Session,
+    caller: Caller,
+    *,
+    feed: str,
+    meter: str | None,
+    quantities: bool | None = None,
+    estimates: bool | None = None,
 ) -> CostMeterBody:
     """Say which meter a feed's cost files state costs of. The same again changes nothing.
 
     Args:
         quantities: whether what they say was used counts as usage too; None leaves that as it is.
+        estimates: whether what they do not state yet is estimated; None leaves that as it is, too.
 
     Raises:
         Forbidden: the caller does not manage the feed.
-        Invalid: nobody publishes that meter, or it counts no currency; or quantities are to count without one.
+        Invalid: nobody publishes that meter, or it counts no currency; or quantities are to count, or costs to be
+            estimated, without one.
         Conflict: costs of another meter came in by it already.
     """
     scope = load_scope(tx, caller)
@@ -56,20 +65,11 @@ def set_cost_meter(
     row, path = lock_feed(tx, found.id), f"{owner.slug}/{found.slug}"
     published = load_published(tx)
     number = None
-    if meter is None and quantities:
-        raise Invalid(
-            f"what cost files of '{path}' say was used counts once it is said which meter their costs are of",
-            field="quantities",
-        )
+    for name, asked in (("quantities", quantities), ("estimates", estimates)):
+        if meter is None and asked:
+            raise Invalid(f"say first which meter the costs are of that cost files of '{path}' state", field=name)
     if meter is not None:
-        known = published.meters.get(meter)
-        if known is None or known.combine is not Combine.SUM or known.unit.dimensions[0] not in MINOR_UNITS:
-            raise Invalid(
-                f"meter '{meter[:60]}' is none that adds up a currency; publish a service with one, of unit micro-EUR",
-                field="meter",
-                value=meter,
-            )
-        number = published.meter_ids[meter]
+        number = _number_of(published, meter)
     before = _meter_view(tx, row, path)
     if row.cost_meter_id not in (None, number) and store.has_sets(tx, row.id):
         raise Conflict(f"costs of {before.meter} came in by '{path}'; make another feed for another meter")
@@ -79,12 +79,28 @@ def set_cost_meter(
         row.reads_quantities = reads
         read_all_again(tx, row.id, caller.at)
         without_times = rows_without_times(tx, row.id) if reads else 0
+    row.estimates_costs = number is not None and (row.estimates_costs if estimates is None else estimates)
+    if not row.estimates_costs:
+        stop_estimating(tx, row, caller.at)
     tx.flush()
     after = _meter_view(tx, row, path, without_times)
     if before != after:
-        was, now = ({"meter": each.meter, "quantities": each.quantities} for each in (before, after))
+        told_of = {"meter", "quantities", "estimates"}
+        was, now = (each.model_dump(include=told_of) for each in (before, after))
         record(tx, caller, "cost meter set", owner.id, path, before=was, after=now)
     return after
+
+
+def _number_of(published: Published, meter: str) -> int:
+    """The number of a meter of costs."""
+    known = published.meters.get(meter)
+    if known is None or known.combine is not Combine.SUM or known.unit.dimensions[0] not in MINOR_UNITS:
+        raise Invalid(
+            f"meter '{meter[:60]}' is none that adds up a currency; publish a service with one, of unit micro-EUR",
+            field="meter",
+            value=meter,
+        )
+    return published.meter_ids[meter]
 
 
 def _meter_view(tx: Session, row: FeedRow, path: str, without_times: int = 0) -> CostMeterBody:
@@ -96,6 +112,7 @@ def _meter_view(tx: Session, row: FeedRow, path: str, without_times: int = 0) ->
         meter=meter,
         currency=published.meters[meter].unit.dimensions[0] if meter else None,
         quantities=row.reads_quantities,
+        estimates=row.estimates_costs,
         without_times=without_times,
     )
 
@@ -114,7 +131,7 @@ def before_costs(
     row = feed_to_send(tx, scope, feed)
     require_meter(row, feed)
     again = same_file(tx, row.id, content_hash)
-    return (scope.now + AHEAD).date(), None if again is None else told(again, [], 0, 0, 0, again=True)
+    return (scope.now + AHEAD).date(), None if again is None else told(again, [], 0, 0, 0, 0, again=True)
 
 
 def require_meter(row: FeedRow, path: str) -> None:
@@ -145,7 +162,7 @@ def send_costs(
     require_meter(row, feed)
     again = same_file(tx, row.id, stated.content_hash)
     if again is not None:
-        return told(again, [], 0, 0, 0, again=True)
+        return told(again, [], 0, 0, 0, 0, again=True)
     export = new_export(tx, row.id, stated, scope.now, caller.at)
     position, known = 0, NOTHING
     for each in frames:

@@ -137,6 +137,7 @@ class _Cost:
     billed: int
     effective: int
     sold: bool
+    estimated: bool
 
 
 def _cost_rows(
@@ -165,6 +166,7 @@ def _cost_rows(
                 billed=scaled(billed, AMOUNT_PLACES),
                 effective=scaled(effective, AMOUNT_PLACES),
                 sold=sold,
+                estimated=bool(row.estimated),
             )
         )
     return found
@@ -188,7 +190,7 @@ def _cost_frame(costs: Sequence[_Cost], projects: Sequence[ProjectRow], resource
     schema = {name: kind for name, kind in COST_SCHEMA.items() if name != "line"}
     rows = [
         (each.meter, each.attributes, index[each.project], resources.place[each.resource], each.hour, each.commitment,
-         each.billed, each.effective, each.sold, each.billed)
+         each.billed, each.effective, each.sold, each.estimated, each.billed)
         for each in costs
     ]  # fmt: skip
     return pl.DataFrame(rows, schema={**schema, "quantity": pl.Int128}, orient="row")

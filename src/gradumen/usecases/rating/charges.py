@@ -333,4 +333,4 @@ def _cost_of(charge: Charge, markup: Markup) -> dict[str, Any]:
             "currency": charge.version.currency,
             "exchange": [{"since": f"{since}", "rate": text(rate)} for since, rate in charge.exchange],
         }
-    return cost
+    return cost | ({"estimated": text(charge.estimated)} if charge.estimated else {})

@@ -299,6 +299,7 @@ def _charge_row(position: int, charge: Charge, rated: RatedPeriod) -> dict[str, 
         "adjustments": [[each.kind, f"{each.amount:f}"] for each in charge.adjustments],
         "attribute_sets": list(charge.attributes),
         "exchange": [[f"{since}", f"{rate:f}"] for since, rate in charge.exchange] or None,
+        "estimated": charge.estimated,
     }
 
 

@@ -213,6 +213,7 @@ class _Reading:
             advance=row.advance,
             attributes=tuple(row.attribute_sets),
             exchange=tuple((date.fromisoformat(since), Decimal(rate)) for since, rate in row.exchange or ()),
+            estimated=row.estimated,
             parts=parts,
             evidence=row.evidence,
         )

@@ -49,7 +49,7 @@ LOOK_AT = {
 }
 """What somebody should look at of a meter, where it is not 0."""
 _NONE = Decimal(0)
-OPEN = (*LOOK_AT.values(), "no exchange rate", "unknown kind")
+OPEN = (*LOOK_AT.values(), "no exchange rate", "estimated", "unknown kind")
 
 
 @use_case
@@ -188,7 +188,7 @@ def _as_today(document: dict[str, Any]) -> dict[str, object]:
     nothing, unknown = (dict.fromkeys(("gave_way", "watched", "together"), value) for value in ("0", None))
     since: dict[str, Any] = {"inferred": 0, "divided": 0}
     meters = [{**since, **({} if each["measured"] is None else nothing), **each} for each in document["meters"]]
-    costs = [{"divided": "0", **each} for each in document["costs"]]
+    costs = [{"divided": "0", "estimated": "0", **each} for each in document["costs"]]
     return {"unknown": 0, **document, "meters": [{**unknown, **each} for each in meters], "costs": costs}
 
 
@@ -244,12 +244,15 @@ def _cost_bodies(looked: FeedMonth, feed: int, divided: Divided) -> Iterator[Fee
         whose = looked.owned_costs[feed, currency]
         owned, nobodys, left = (add(whose[name]) for name in ("owned", "nobodys", "no_exchange_rate"))
         difference = add([billed, -tax, -owned, -nobodys])
+        estimated = [each for each in here if each.stands and each.estimated]
         told = {"nobody's": nobodys, "no exchange rate": left, "difference": difference}
+        told["estimated"] = Decimal(sum(each.rows for each in estimated))
         yield FeedCostBody(
             currency=currency,
-            rows=sum(each.rows for each in here if each.stands),
-            replaced=sum(each.rows for each in here if not each.stands),
+            rows=sum(each.rows for each in here if each.stands and not each.estimated),
+            replaced=sum(each.rows for each in here if not each.stands and not each.estimated),
             billed=billed,
+            estimated=add([each.billed for each in estimated]),
             tax=tax,
             owned=owned,
             nobodys=nobodys,

@@ -43,6 +43,7 @@ class LinkPeriod:
     start: datetime
     end: datetime
     net: Decimal
+    estimated: Decimal
     lines: list[Line]
     days: list[tuple[date, Decimal]]
     not_priced: list[dict[str, str]]
@@ -159,6 +160,7 @@ def link_periods(
                 start=rated.start,
                 end=rated.end,
                 net=line_amount([line.amount for line in lines], currency),
+                estimated=line_amount([charge.estimated for charge in charges], currency),
                 lines=sorted(lines, key=line_order),
                 days=[(day, add(amounts)) for day, amounts in days[buyer, currency].items()],
                 not_priced=not_priced.pop(buyer, []),

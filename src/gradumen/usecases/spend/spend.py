@@ -11,13 +11,14 @@ import polars as pl
 
 from gradumen.core.catalogue.price_margins import percent_of
 from gradumen.core.errors import Forbidden, Invalid
-from gradumen.core.exact import AMOUNT_PLACES, add, unscaled
+from gradumen.core.exact import AMOUNT_PLACES, add, line_amount, unscaled
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.spend.spend import TIMES, Dimension, Range, SpendSum, sums_by
 from gradumen.store.billing.invoices import documented
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.pairs import PairRow, pairs_between
+from gradumen.store.rating.current_charges import estimated_of
 from gradumen.store.subscriptions.sales import currencies_of, suppliers_of
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import load_published
@@ -178,7 +179,7 @@ def sum_spend(tx: Session, caller: Caller, *, asked: Asked, by: tuple[str, ...],
                 currency=total.currency,
                 total=_row(total, (), looked),
                 rows=[_row(each, by, looked) for each in rows if each.currency == total.currency],
-                **parts.get(total.currency, dict.fromkeys(("billed", "on_drafts", "to_bill"))),
+                **parts.get(total.currency, dict.fromkeys(("billed", "on_drafts", "to_bill", "estimated"))),
             )
             for total in totals
         ],
@@ -218,7 +219,10 @@ def _change(now: Decimal, before: Decimal) -> Decimal | None:
 
 
 def _documented(looked: Looked, totals: Sequence[SpendSum]) -> dict[str, dict[str, Decimal | None]]:
-    """What of whole links' whole months is billed, on drafts and to bill, by currency; nothing where less is shown."""
+    """What of whole links' whole months is billed, on drafts, to bill and estimated, by currency.
+
+    Nothing where less is shown.
+    """
     days, link = looked.days, looked.links[0]
     bills = [pair for pair in link.pairs if pair.seller_id != pair.buyer_id]
     whole = days.first.day == days.end.day == 1 and not looked.filters
@@ -226,7 +230,7 @@ def _documented(looked: Looked, totals: Sequence[SpendSum]) -> dict[str, dict[st
     if not whole or not bills or (len(looked.links) > 1 and looked.side == "bought"):
         return {}
     inside = [pair for pair in bills if f"{days.first:%Y-%m}" <= pair.period <= f"{days.last_day:%Y-%m}"]
-    found = documented(looked.tx, inside)
+    found, estimated = documented(looked.tx, inside), estimated_of(looked.tx, inside)
     sells = all(pair.seller_id in looked.mine for pair in inside)
     parts: dict[str, dict[str, Decimal | None]] = {}
     for total in totals:
@@ -234,4 +238,5 @@ def _documented(looked: Looked, totals: Sequence[SpendSum]) -> dict[str, dict[st
         drafted = found.get((total.currency, "draft"), Decimal(0)) if sells else Decimal(0)
         left = add([unscaled(total.amount, AMOUNT_PLACES), -billed, -drafted])
         parts[total.currency] = {"billed": billed, "on_drafts": drafted if sells else None, "to_bill": left}
+        parts[total.currency]["estimated"] = line_amount([estimated.get(total.currency, Decimal(0))], total.currency)
     return parts

@@ -48,7 +48,7 @@ class ImportedCost(_Explained):
     """The cost of which a charge is, as its source states it: ``billed`` or ``effective``, in the card's currency.
 
     Where it is in another, ``stated`` is what the source states in the charge's unit, and ``exchange`` by what it
-    was worth on its days in ``currency``.
+    was worth on its days in ``currency``. ``estimated`` is what of the charge is for costs that no file stated by then.
     """
 
     basis: str
@@ -56,6 +56,7 @@ class ImportedCost(_Explained):
     stated: DecimalText | None = None
     currency: str | None = None
     exchange: list[Exchange] | None = None
+    estimated: DecimalText | None = None
 
 
 class PromisedLimit(_Explained):

@@ -10,17 +10,21 @@ from gradumen.wire.values import Body, DecimalText, YesOrNo
 class CostMeterSet(Body):
     """The meter, as service/meter, that a feed's cost files state costs of; null takes no such files any more.
 
-    ``quantities``: whether what they say was used (ConsumedQuantity) counts as usage too; left out it stays as it is.
+    ``quantities``: whether what they say was used (ConsumedQuantity) counts as usage too. ``estimates``: whether a day
+    that is over and that no file states yet costs, until one does, what the last whole one did. Left out either stays
+    as it is.
     """
 
     meter: str | None
     quantities: YesOrNo | None = None
+    estimates: YesOrNo | None = None
 
 
 class CostMeterBody(Body):
     """The meter that a feed's cost files state costs of, and the currency that it counts in.
 
-    ``quantities``: what they say was used counts as usage too. ``without_times``: rows that came before a release that
+    ``quantities``: what they say was used counts as usage too; ``estimates``: what they do not state yet is estimated.
+    ``without_times``: rows that came before a release that
     keeps when their charges begin and end, so that what they say was used does not count until they are sent again;
     told when it is set.
     """
@@ -29,6 +33,7 @@ class CostMeterBody(Body):
     meter: str | None
     currency: str | None
     quantities: bool
+    estimates: bool
     without_times: int
 
 
@@ -58,8 +63,9 @@ class CostTotalBody(Body):
 class CostDeliveryBody(Body):
     """What became of a cost file.
 
-    ``days`` of billing accounts that it states, of which ``replaced`` were stated before and ``older`` stand in a later
-    statement already; ``totals`` are of the rows that count now. ``again``: it was here already.
+    ``days`` of billing accounts that it states, of which ``replaced`` were stated before, ``estimated`` were estimated
+    and ``older`` stand in a later statement already; ``totals`` are of the rows that count now. ``again``: it was here
+    already.
     """
 
     delivery_id: UUID
@@ -68,6 +74,7 @@ class CostDeliveryBody(Body):
     days: int
     replaced: int
     older: int
+    estimated: int
     totals: list[CostTotalBody]
     again: bool
 

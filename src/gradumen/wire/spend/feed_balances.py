@@ -51,13 +51,15 @@ class FeedCostBody(Body):
 
     ``tax`` is the suppliers', which is excluded; ``owned`` is somebody's, ``nobodys`` nobody's. ``no_exchange_rate`` is
     what of both no rate puts into the currency in which it is sold, and ``divided`` what of both rules of ownership
-    divide among several, of the days of the month. ``replaced`` counts rows that no longer stand.
+    divide among several, of the days of the month. ``estimated`` is what of ``billed`` no file states yet; ``rows``
+    counts what files state, and ``replaced`` of it what no longer stands.
     """
 
     currency: str
     rows: int
     replaced: int
     billed: DecimalText
+    estimated: DecimalText
     tax: DecimalText
     owned: DecimalText
     nobodys: DecimalText

@@ -24,7 +24,7 @@ class NotPricedBody(Body):
 
 
 class LinkPeriodBody(Body):
-    """One link's period."""
+    """One link's period; ``estimated`` is what of ``net`` is for costs that no supplier's file states yet."""
 
     seller: str
     seller_name: str
@@ -35,6 +35,7 @@ class LinkPeriodBody(Body):
     start: datetime
     end: datetime
     net: DecimalText
+    estimated: DecimalText
     lines: list[LineBody]
     days: list[DayBody]
     not_priced: list[NotPricedBody]

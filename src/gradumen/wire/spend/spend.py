@@ -42,9 +42,10 @@ class SpendRowBody(Body):
 
 
 class SpendCurrencyBody(Body):
-    """What was charged in one currency. ``billed``, ``on_drafts`` and ``to_bill`` are null where only a part is shown.
+    """What was charged in one currency. All but ``total`` and ``rows`` is null where only a part is shown.
 
-    What drafts have is told to the seller alone; to its buyer it is still to bill.
+    ``estimated`` is what of it is for costs that no supplier's file states yet. What drafts have is told to the seller
+    alone; to its buyer it is still to bill.
     """
 
     currency: str
@@ -53,6 +54,7 @@ class SpendCurrencyBody(Body):
     billed: DecimalText | None
     on_drafts: DecimalText | None
     to_bill: DecimalText | None
+    estimated: DecimalText | None
 
 
 class SpendBody(AsOf):

@@ -1,0 +1,89 @@
+"""Estimates of costs: sets that nobody sent, of days that no file states yet; queries."""
+
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from decimal import Decimal
+from uuid import UUID
+
+from sqlalchemy import ColumnElement, func, insert, literal, select, text
+from sqlalchemy.orm import Session, aliased
+
+from gradumen.core.metering.imported_costs import CostCategory
+from gradumen.store.metering.imported_costs import CostRowRow, CostSetRow
+from gradumen.store.metering.tables import DeliveryRow, FeedRow
+
+REVISION = datetime(1970, 1, 1, tzinfo=UTC)
+"""Of an estimate: whatever a file states stands over it."""
+_COPIED = (
+    "position", "resource_id", "origin_id", "attribute_set_id", "category", "correction", "commitment", "currency",
+    "billed", "effective", "listed", "contracted", "begins", "lasts",
+)  # fmt: skip
+
+
+def feeds_estimated(tx: Session) -> list[int]:
+    """The feeds whose costs are estimated until a file states them, by number."""
+    return list(tx.scalars(select(FeedRow.id).where(FeedRow.estimates_costs.is_(True)).order_by(FeedRow.id)))
+
+
+def accounts_stated(tx: Session, feed: int, since: date) -> list[str]:
+    """The billing accounts of which a feed's files state days from one on."""
+    row = CostSetRow
+    query = select(row.account).distinct().where(row.feed_id == feed, row.day >= since, row.is_current.is_(True))
+    return list(tx.scalars(query.where(row.estimated_from.is_(None)).order_by(row.account)))
+
+
+def last_whole(tx: Session, feed: int, account: str, since: date) -> CostSetRow | None:
+    """The last day of a billing account that a file states which was written when the day was over."""
+    row = CostSetRow
+    query = select(row).where(row.feed_id == feed, row.account == account, row.day >= since, row.is_current.is_(True))
+    query = query.where(row.estimated_from.is_(None), row.revision >= func.adddate(row.day, 1))
+    return tx.scalars(query.order_by(row.day.desc()).limit(1)).first()
+
+
+def used_in(tx: Session, number: int) -> tuple[int, Decimal]:
+    """How many rows of a set are of what was used, without corrections, and their billed costs without signs."""
+    sums = (func.count(), func.coalesce(func.sum(func.abs(CostRowRow.billed)), Decimal(0)))
+    count, weight = tx.execute(select(*sums).where(*_used(number))).one()
+    return count, weight
+
+
+def copy_used(tx: Session, base: CostSetRow, made: CostSetRow) -> None:
+    """Give a set what was used of another: as much cost on its own day, without quantities."""
+    row = CostRowRow
+    months = 12 * (made.day.year - base.day.year) + made.day.month - base.day.month
+    month = func.date_add(row.month, text(f"INTERVAL {months:d} MONTH"))
+    query = select(literal(made.id), month, *(getattr(row, name) for name in _COPIED)).where(*_used(base.id))
+    tx.execute(insert(row).from_select(["set_id", "month", *_COPIED], query))
+
+
+def _used(number: int) -> tuple[ColumnElement[bool], ...]:
+    row = CostRowRow
+    return row.set_id == number, row.category == CostCategory.USAGE, row.correction.is_(False)
+
+
+def brought_estimates(tx: Session, feed: int, *, unfounded: bool) -> list[DeliveryRow]:
+    """What brought the estimates of a feed that stand; ``unfounded`` only those as sets that do not stand any more."""
+    row, base = CostSetRow, aliased(CostSetRow)
+    standing = select(row.delivery_id).where(row.feed_id == feed, row.is_current.is_(True))
+    standing = standing.where(row.estimated_from.is_not(None))
+    if unfounded:
+        standing = standing.join(base, base.id == row.estimated_from).where(base.is_current.is_(None))
+    return list(tx.scalars(select(DeliveryRow).where(DeliveryRow.id.in_(standing)).order_by(DeliveryRow.id)))
+
+
+@dataclass(frozen=True, slots=True)
+class Estimated:
+    """Of a feed the first day before a moment that is only estimated, and of how many days that is so."""
+
+    feed: str
+    first: date
+    days: int
+
+
+def estimated_before(tx: Session, organisation: UUID, end: datetime) -> list[Estimated]:
+    """What is estimated of the feeds of an organisation of days that begin before a moment."""
+    row = CostSetRow
+    query = select(FeedRow.slug, func.min(row.day), func.count(row.day.distinct())).group_by(FeedRow.slug)
+    query = query.join(row, row.feed_id == FeedRow.id).where(FeedRow.organisation_id == organisation)
+    query = query.where(row.estimated_from.is_not(None), row.is_current.is_(True), row.day < end)
+    return [Estimated(*each) for each in tx.execute(query.order_by(FeedRow.slug)).all()]
