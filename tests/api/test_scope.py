@@ -393,6 +393,8 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "sign_off_feed": Call("PUT", "feeds/sign-off", {"reason": "x"}, september, viewer=403, above=404),
         "withdraw_feed_sign_off": Call("DELETE", "feeds/sign-off", None, september, viewer=403, above=404),
         "list_deliveries": Call("GET", "deliveries", query=feed, above=404),
+        "list_refused_items": Call("GET", "refused-items", query=feed, above=404),
+        "write_refused_items": Call("GET", "refused-items/file", query=feed, above=404),
         "get_file_mapping": Call("GET", "feeds/file-mapping", query=feed, above=404),
         "set_file_mapping": Call(
             "PUT", "feeds/file-mapping", {"version": 0, "mapping": MAPPING}, feed, viewer=403, above=404

@@ -19,6 +19,7 @@ import { PullDialog } from './PullDialog';
 import { PullState } from './PullState';
 import { WaitingFiles } from './WaitingFiles';
 import { pullOptions } from './pulls';
+import { RefusedItemsDialog } from './RefusedItems';
 import { SendFile } from './SendFile';
 import { type Delivery, type Feed, deliveriesOptions, feedsOptions } from './metering';
 
@@ -154,6 +155,7 @@ const counts = (key: 'accepted' | 'known' | 'refused', title: string): GridColum
 function Deliveries({ feed, sends }: { feed: Feed; sends: boolean }) {
   const deliveries = useQuery(deliveriesOptions(feed.path));
   const [back, setBack] = useState<Delivery | null>(null);
+  const [refused, setRefused] = useState<Delivery | null>(null);
   return (
     <>
       <Query query={deliveries}>
@@ -195,12 +197,15 @@ function Deliveries({ feed, sends }: { feed: Feed; sends: boolean }) {
                 {
                   key: 'act',
                   title: 'Act',
-                  width: 120,
-                  cell: (row) =>
-                    sends &&
-                    row.accepted > 0 &&
-                    !row.taken_back_at &&
-                    !row.takes_back && <Button onClick={() => setBack(row)}>Take back</Button>,
+                  width: 210,
+                  cell: (row) => (
+                    <Box sx={{ display: 'flex', gap: 1 }}>
+                      {row.refused > 0 && <Button onClick={() => setRefused(row)}>Refused</Button>}
+                      {sends && row.accepted > 0 && !row.taken_back_at && !row.takes_back && (
+                        <Button onClick={() => setBack(row)}>Take back</Button>
+                      )}
+                    </Box>
+                  ),
                   text: () => '',
                 },
               ]}
@@ -212,6 +217,7 @@ function Deliveries({ feed, sends }: { feed: Feed; sends: boolean }) {
           )
         }
       </Query>
+      {refused && <RefusedItemsDialog feed={feed} delivery={refused} onClose={() => setRefused(null)} />}
       {back && <TakeBackDialog feed={feed} delivery={back} onClose={() => setBack(null)} />}
     </>
   );

@@ -103,6 +103,18 @@ export const feedsOptions = (organisation: string) =>
       ).items,
   });
 
+/** What was refused of a delivery: the first of it. */
+export const refusedOptions = (feed: string, delivery: string) =>
+  queryOptions({
+    queryKey: ['refused items', feed, delivery],
+    queryFn: async () =>
+      body(await api.GET('/api/v1/refused-items', { params: { query: { feed, delivery, limit: 100 } } }))
+        .items,
+  });
+
+export const refusedFile = (feed: string, delivery?: string) =>
+  `/api/v1/refused-items/file?${new URLSearchParams({ feed, ...(delivery && { delivery }) })}`;
+
 export const deliveriesOptions = (feed: string) =>
   queryOptions({
     queryKey: ['deliveries', feed],

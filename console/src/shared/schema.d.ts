@@ -3486,6 +3486,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/refused-items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Refused Items
+         * @description What was refused of the feed ``organisation/feed`` in the last 60 days, the newest delivery first.
+         */
+        get: operations["list_refused_items"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/refused-items/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Write Refused Items
+         * @description The same as CSV, up to 100,000 of them.
+         */
+        get: operations["write_refused_items"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/retentions": {
         parameters: {
             query?: never;
@@ -9507,6 +9547,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[RefusedItemBody] */
+        Page_RefusedItemBody_: {
+            /** Items */
+            items: components["schemas"]["RefusedItemBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[RetentionBody] */
         Page_RetentionBody_: {
             /** Items */
@@ -11022,6 +11069,37 @@ export interface components {
         RecoveryCodesBody: {
             /** Codes */
             codes: string[];
+        };
+        /**
+         * RefusedItemBody
+         * @description An item of a delivery that was refused, with the reason and the ``field`` that it is of.
+         *
+         *     ``position`` is its place in the delivery, from 0; ``sent`` what was sent, as JSON: a reading, an event or
+         *     a row of a file, cut off at 4000 signs; null where that is not known.
+         */
+        RefusedItemBody: {
+            /**
+             * Delivery
+             * Format: uuid
+             */
+            delivery: string;
+            /** Field */
+            field: string | null;
+            /** File */
+            file: string | null;
+            /** Id */
+            id: string;
+            /** Position */
+            position: number;
+            /** Reason */
+            reason: string;
+            /**
+             * Received At
+             * Format: date-time
+             */
+            received_at: string;
+            /** Sent */
+            sent: string | null;
         };
         /**
          * RenewalForm
@@ -20042,6 +20120,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeliveryOutcomeBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_refused_items: {
+        parameters: {
+            query: {
+                feed: string;
+                delivery?: string | null;
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_RefusedItemBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    write_refused_items: {
+        parameters: {
+            query: {
+                feed: string;
+                delivery?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv; charset=utf-8": unknown;
                 };
             };
             /** @description A refusal, as problem details */

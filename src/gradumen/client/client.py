@@ -38,6 +38,7 @@ from gradumen.client.metering.ownership_rules import OwnershipRules
 from gradumen.client.metering.pool_days import PoolDays
 from gradumen.client.metering.pulls import Pulls
 from gradumen.client.metering.readings import Readings
+from gradumen.client.metering.refused_items import RefusedItems
 from gradumen.client.metering.spells import Spells
 from gradumen.client.metering.uploads import Uploads
 from gradumen.client.metering.usage import Usage
@@ -139,6 +140,7 @@ class Client:
         self.kind_rules = KindRules(self.connection)
         self.pulls = Pulls(self.connection)
         self.readings = Readings(self.connection)
+        self.refused_items = RefusedItems(self.connection)
         self.usage = Usage(self.connection)
         self.spells = Spells(self.connection)
         self.loads = Loads(self.connection)

@@ -9,6 +9,7 @@ DEVICES = timedelta(days=180)
 WHAT_IFS = timedelta(days=90)
 UPLOADS_BEGUN, UPLOADS_WAITING = timedelta(days=7), timedelta(days=60)
 TASKS = timedelta(days=400)
+REFUSED_ITEMS = timedelta(days=60)
 SIGN_IN_ATTEMPTS = timedelta(days=1)
 
 
@@ -26,6 +27,7 @@ RETENTIONS = (
     Retention(
         "Readings and deliveries, as they were sent", None, "documents lead to them, also once they are packed away"
     ),
+    Retention("Items of deliveries that were refused, as they were sent", REFUSED_ITEMS, "since they came"),
     Retention("Usage, spells and resources", None, "charges are made from them"),
     Retention("Imported costs", None, "charges are made from them"),
     Retention("Charges, drafts and issued documents", None, "what is issued is never removed; the law asks for it"),

@@ -6,11 +6,11 @@ from io import BytesIO
 import polars as pl
 
 from gradumen.core.exact import AMOUNT_PLACES, text
+from gradumen.documents.spreadsheets import safe
 from gradumen.wire.spend.spend import SpendBody, SpendRowBody
 
 FORMATS = {"csv": "text/csv; charset=utf-8", "parquet": "application/vnd.apache.parquet"}
 """Media types by format."""
-_FORMULA = "^[=+@\t\r-]"
 _AMOUNT = pl.Decimal(38, AMOUNT_PLACES)
 
 
@@ -31,10 +31,7 @@ def write_spend(found: SpendBody, format: str) -> bytes:
     written = BytesIO()
     if format == "csv":
         # No spreadsheet may take a name for a formula.
-        safe = (pl.when(pl.col(name).str.contains(_FORMULA)).then("'" + pl.col(name)).otherwise(name) for name in texts)
-        frame.with_columns(each.alias(name) for each, name in zip(safe, texts, strict=True)).write_csv(
-            written, line_terminator="\r\n"
-        )
+        frame.with_columns(safe(name) for name in texts).write_csv(written, line_terminator="\r\n")
     else:
         frame.with_columns(pl.col(name).cast(_AMOUNT) for name in amounts).write_parquet(written)
     return written.getvalue()

@@ -23,8 +23,8 @@ from gradumen.wire.strict_json import refuse_constant, twice
 MOST_EVENTS = 5000
 SINGLE, BATCH = "application/cloudevents+json", "application/cloudevents-batch+json"
 
-Unreadable = tuple[object, GradumenError]
-"""The id of an item, as far as it has one, and what is wrong with it."""
+Unreadable = tuple[object, GradumenError, object]
+"""The id of an item, as far as it has one, what is wrong with it, and the item."""
 Read = Reading | Told | Listing | Unreadable
 
 
@@ -76,7 +76,7 @@ def _read(event: Any) -> Read:
             raise Invalid(f"type must be one of {known}", field="type", value=kind)
         return read_life_event(EVENT_TYPES[kind], source, identity, data)
     except Invalid as problem:
-        return identity, problem
+        return identity, problem, event
 
 
 def _json(body: bytes) -> Any:

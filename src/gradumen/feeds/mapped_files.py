@@ -1,6 +1,6 @@
 """What the rows of a file give by a mapping, and what can be seen of a file that has none."""
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Mapping
 
 from gradumen.core.errors import Invalid
 from gradumen.core.metering.file_mappings import readings_of
@@ -25,7 +25,11 @@ SOURCE = "/files"
 """Of rows that say none: the same for all files of a feed, so that a row is known in whichever it comes."""
 
 
-def read_mapped(name: str, content: bytes, mapping: FileMappingForm) -> Iterator[Reading | tuple[str, Invalid]]:
+Wrong = tuple[str, Invalid, Mapping[str, str]]
+"""Which line it is, what is wrong with it, and its row."""
+
+
+def read_mapped(name: str, content: bytes, mapping: FileMappingForm) -> Iterator[Reading | Wrong]:
     """The readings of a file, and the lines that cannot be read, each with the reason.
 
     Raises:
@@ -36,7 +40,7 @@ def read_mapped(name: str, content: bytes, mapping: FileMappingForm) -> Iterator
         yield each
 
 
-def _read(table: Table, form: FileMappingForm) -> Iterator[tuple[int, Reading | tuple[str, Invalid]]]:
+def _read(table: Table, form: FileMappingForm) -> Iterator[tuple[int, Reading | Wrong]]:
     mapping = form.value()
     missing_columns(mapping, table.columns)
     for line, row in table.rows:
@@ -44,7 +48,7 @@ def _read(table: Table, form: FileMappingForm) -> Iterator[tuple[int, Reading | 
             yield from ((line, each) for each in readings_of(mapping, row, SOURCE))
         except Invalid as problem:
             facts = {**problem.facts, "field": problem.facts.get("field") or None}
-            yield line, (f"line {line}", Invalid.rebuilt(f"line {line}: {problem.message}", facts))
+            yield line, (f"line {line}", Invalid.rebuilt(f"line {line}: {problem.message}", facts), row)
 
 
 def look(name: str, content: bytes, form: FileMappingForm | None, meters: Collection[str]) -> FileLookBody:

@@ -37,6 +37,7 @@ from gradumen.usecases.metering.limit_watch import watch_limits
 from gradumen.usecases.metering.pool_days import note_pools
 from gradumen.usecases.metering.pull_runs import schedule_pulls
 from gradumen.usecases.metering.read_again import read_unknown_again
+from gradumen.usecases.metering.refused_items import forget_refused
 from gradumen.usecases.quotas.hosts import schedule_looks
 from gradumen.usecases.rating import current_charges
 from gradumen.usecases.rating.what_ifs import forget_what_ifs
@@ -148,6 +149,7 @@ class Worker:
         idempotency.forget_keys(self.uow, at=now())
         forget_what_ifs(self.uow, at=now())
         forget_tasks(self.uow, at=now())
+        forget_refused(self.uow, at=now())
         cost_uploads.clear(self.uow)
         self.watch_capacity()
         read_unknown_again(self.uow, at=now())

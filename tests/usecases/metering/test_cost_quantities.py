@@ -277,5 +277,5 @@ def test_what_does_not_fit_any_more_leaves_nothing_of_before(counted: World, ser
 
 def test_quantities_without_a_meter_of_costs_are_refused(counted: World) -> None:
     counted.mara.feeds.create("tarnwick", slug="plain", name="Plain")
-    with pytest.raises(Invalid, match="which meter their costs are of"):
+    with pytest.raises(Invalid, match="which meter the costs are of"):
         counted.mara.imported_costs.set_meter("tarnwick/plain", None, quantities=True)

@@ -50,6 +50,7 @@ class DeliveryRow(Base):
     __table_args__ = (
         Index("ix_deliveries_feed_id_id", "feed_id", "id"),
         Index("ix_deliveries_feed_id_file_name", "feed_id", "file_name"),
+        Index("ix_deliveries_feed_id_received_at", "feed_id", "received_at"),
     )
 
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)

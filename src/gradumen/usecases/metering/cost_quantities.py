@@ -13,6 +13,7 @@ from gradumen.store.metering import cost_quantities as store
 from gradumen.store.metering import readings as store_readings
 from gradumen.store.metering.deliveries import drop_keys, lock_feed
 from gradumen.store.metering.imported_costs import CostSetRow, Key
+from gradumen.store.metering.refused_items import drop_refused
 from gradumen.store.metering.stale_usage import Mark, mark_stale
 from gradumen.store.metering.tables import FeedRow, ReadingKeyRow, SupersededReadingRow
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
@@ -120,18 +121,19 @@ def _write(
         return set(), set()
     delivery = new_delivery(tx, scope.caller, feed, is_read_again=True)
     left = _take_out(tx, delivery.id, gone, scope.caller.at)
-    refused = set()
-    told = 0
+    refused, told = set[bytes](), list[int]()
     for first in range(0, len(fresh), BATCH):
         some = fresh[first : first + BATCH]
         outcomes = take(tx, scope, feed, delivery, [each.item for each in some], first)
-        for each, outcome in zip(some, outcomes, strict=True):
+        for place, (each, outcome) in enumerate(zip(some, outcomes, strict=True), first):
             if outcome.status == REFUSED and isinstance(each.item, Reading):
                 refused.add(reading_key(str(feed.id), each.item.source, each.item.id))
-            told += outcome.status == REFUSED and each.of.was_read
+            if outcome.status == REFUSED and each.of.was_read:
+                told.append(place)
         tx.flush()
     left |= _take_out(tx, delivery.id, {key: ours[key] for key in refused if key in ours}, scope.caller.at)
-    delivery.refused -= told
+    drop_refused(tx, delivery.id, told)
+    delivery.refused -= len(told)
     if not delivery.refused:
         delivery.first_refusal = None
     return refused, left

@@ -32,12 +32,14 @@ from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.feeds import feed_to_send
 from gradumen.usecases.metering.kinds import Kept, KindsOfFeed
 from gradumen.usecases.metering.listings import Listings
+from gradumen.usecases.metering.refused_items import keep_refused, written
 from gradumen.usecases.metering.stored_readings import (
     ACCEPTED,
     KNOWN,
     REFUSED,
     Checked,
     Outcome,
+    Unreadable,
     beside,
     known_already,
     number_resources,
@@ -103,7 +105,11 @@ def take(
         first: the place of the first of them in the delivery.
     """
     at = scope.caller.at
-    outcomes: dict[int, Outcome] = {index: item for index, item in enumerate(items, first) if isinstance(item, Outcome)}
+    outcomes = {
+        index: Outcome(item.id, item.status, item.reason, item.field)
+        for index, item in enumerate(items, first)
+        if isinstance(item, Outcome)
+    }
     read = [(index, item) for index, item in enumerate(items, first) if isinstance(item, Reading)]
     known_already(tx, feed.id, read, outcomes)
     listings = Listings(tx, feed, items, first, outcomes, scope.now)
@@ -118,6 +124,7 @@ def take(
     told = [*_told(scope, items, outcomes, first), *listings.told, *held]
     raise_watermarks(tx, feed.id, full_hours(told))
     found = [outcomes[index] for index in range(first, first + len(items))]
+    keep_refused(tx, delivery, first, items, found, at)
     counts = Counter(each.status for each in found)
     delivery.accepted += counts[ACCEPTED]
     delivery.known += counts[KNOWN]
@@ -265,8 +272,8 @@ def _owners(tx: Session, feed: FeedRow, items: Sequence[Reading]) -> dict[str, O
     return found
 
 
-def unreadable(identity: object, problem: GradumenError) -> Outcome:
-    """The outcome of an item that could not be read."""
-    return Outcome(
-        whole_text(str(identity)[:191]) if identity else "", REFUSED, problem.message, problem.facts.get("field")
-    )
+def unreadable(identity: object, problem: GradumenError, sent: object = None) -> Unreadable:
+    """The outcome of an item that could not be read, of which something was ``sent``."""
+    named = whole_text(str(identity)[:191]) if identity else ""
+    told = None if sent is None else whole_text(written(sent))
+    return Unreadable(named, REFUSED, problem.message, problem.facts.get("field"), told)

@@ -34,6 +34,13 @@ class Outcome:
     field: str | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class Unreadable(Outcome):
+    """The outcome of what could not even be read; ``sent`` is what was sent, as JSON, where that is known."""
+
+    sent: str | None = None
+
+
 @dataclass(slots=True)
 class Checked:
     """A reading ready to be written; ``kept`` where it is no meter that it names, or a rule says which it is."""
