@@ -369,6 +369,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "enter_one_off_charge": Call("POST", "one-off-charges", one_off, viewer=403),
         "withdraw_one_off_charge": Call("POST", f"one-off-charges/{entered}/withdraw", viewer=403, above=404),
         "list_feeds": Call("GET", f"{own}/feeds"),
+        "list_feed_arrivals": Call("GET", f"{own}/feed-arrivals"),
         "create_feed": Call("POST", f"{own}/feeds", new, viewer=403),
         "allow_sender": Call("PUT", "feeds/senders", {**feed, "email": EMAILS[side.admin]}, viewer=403, above=404),
         "list_cloud_feeds": Call("GET", f"{own}/cloud-feeds"),

@@ -35,7 +35,12 @@ export function SendCosts({ feed, meter, quantities }: { feed: Feed; meter: stri
     },
     onSettled: async () => {
       setShare(0);
-      for (const key of [['deliveries', feed.path], ['uploads', feed.path], ['imported costs']])
+      for (const key of [
+        ['deliveries', feed.path],
+        ['uploads', feed.path],
+        ['imported costs'],
+        ['feed arrivals'],
+      ])
         await queries.invalidateQueries({ queryKey: key });
     },
   });
@@ -128,7 +133,7 @@ export function CostMeterDialog({ feed, onClose }: { feed: Feed; onClose: () => 
         Where it counts, rules of kind say of which meter it is, and customers pay for it by the rates on that
         meter, beside what they pay of its cost: sell one of the two.
       </Remark>
-      <CheckInput name="estimates" label="Days that lack are estimated" />
+      <CheckInput name="estimates" label="Days that are missing are estimated" />
       <Remark>
         A day that is over and that no file states yet then costs what the last whole one did, without credits
         and purchases. It is marked as estimated everywhere, and a file that states it takes its place.

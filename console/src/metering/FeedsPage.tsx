@@ -10,6 +10,7 @@ import { useFilters } from '../shared/filters';
 import { Grid, type GridColumn } from '../shared/Grid';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
+import { Arrivals } from './Arrivals';
 import { CostMeterDialog, SendCosts } from './CostFiles';
 import { costMeterOptions } from './costs';
 import { FeedDialog, SenderDialog, TakeBackDialog } from './FeedDialogs';
@@ -70,6 +71,7 @@ export default function FeedsPage() {
           >
             {feed ? (
               <>
+                <Arrivals organisation={home.organisation} />
                 <GivesWay
                   key={`way ${feed.path}`}
                   feed={feed}

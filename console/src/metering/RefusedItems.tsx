@@ -41,7 +41,7 @@ export function RefusedItemsDialog({
                   rows={found}
                   rowKey={(row) => String(row.position)}
                   columns={[
-                    { key: 'id', title: 'Item', cell: (row) => <Box sx={CODE}>{row.id}</Box> },
+                    { key: 'id', title: 'Item', width: 150, cell: (row) => <Box sx={CODE}>{row.id}</Box> },
                     { key: 'reason', title: 'Why', cell: (row) => row.reason },
                     { key: 'sent', title: 'What was sent', cell: (row) => <Box sx={CODE}>{row.sent}</Box> },
                   ]}

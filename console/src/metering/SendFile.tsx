@@ -47,7 +47,12 @@ export function SendFile({ feed }: { feed: Feed }) {
       }
       return outcomes;
     },
-    onSettled: () => queries.invalidateQueries({ queryKey: ['deliveries', feed.path] }),
+    onSettled: () =>
+      Promise.all(
+        [['deliveries', feed.path], ['feed arrivals']].map((queryKey) =>
+          queries.invalidateQueries({ queryKey }),
+        ),
+      ),
   });
   const sum = (key: 'accepted' | 'known' | 'refused') =>
     formatCount((send.data ?? []).reduce((all, each) => all + each[key], 0));

@@ -103,6 +103,20 @@ export const feedsOptions = (organisation: string) =>
       ).items,
   });
 
+export type Arrival = Schemas['FeedArrivalBody'];
+
+/** What comes in by each feed, beside what usually does. */
+export const arrivalsOptions = (organisation: string) =>
+  queryOptions({
+    queryKey: ['feed arrivals', organisation],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/feed-arrivals', {
+          params: { path: { organisation } },
+        }),
+      ).items,
+  });
+
 /** What was refused of a delivery: the first of it. */
 export const refusedOptions = (feed: string, delivery: string) =>
   queryOptions({

@@ -1495,6 +1495,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/feed-arrivals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Feed Arrivals
+         * @description Each feed of a seller: whether it is late, how far behind, how much came, and how much usually does.
+         */
+        get: operations["list_feed_arrivals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/feed-balances": {
         parameters: {
             query?: never;
@@ -5951,6 +5971,37 @@ export interface components {
             rate: string;
         };
         /**
+         * FeedArrivalBody
+         * @description What comes in by a feed, beside what usually does in the two weeks before.
+         *
+         *     Something comes ``every_hours`` hours; it is ``late`` when nothing did for one and a half times as long. ``items``
+         *     were taken in in the last 24 hours, ``usual_items`` in the median of the days before; less than half of that, or
+         *     more than twice, is told. ``here_until`` is when the newest of it begins, or the last day of costs ends, and
+         *     ``hours_behind`` how long ago that is. ``refused`` counts the items that were refused in these two weeks. Null is
+         *     not known.
+         */
+        FeedArrivalBody: {
+            /** Every Hours */
+            every_hours: number | null;
+            /** Feed */
+            feed: string;
+            /** Feed Name */
+            feed_name: string;
+            /** Here Until */
+            here_until: string | null;
+            /** Hours Behind */
+            hours_behind: number | null;
+            /** Items */
+            items: number;
+            /** Last Delivery */
+            last_delivery: string | null;
+            pace: components["schemas"]["Pace"];
+            /** Refused */
+            refused: number;
+            /** Usual Items */
+            usual_items: number | null;
+        };
+        /**
          * FeedBalanceBody
          * @description A feed's month; ``refused`` counts the items that were refused of what came in it.
          *
@@ -9246,6 +9297,12 @@ export interface components {
             /** Version */
             version: number;
         };
+        /**
+         * Pace
+         * @description How what comes in stands beside what usually does.
+         * @enum {string}
+         */
+        Pace: "nothing yet" | "late" | "less than usual" | "more than usual" | "as usual" | "too new to tell";
         /** Page[AssignmentRuleBody] */
         Page_AssignmentRuleBody_: {
             /** Items */
@@ -9313,6 +9370,13 @@ export interface components {
         Page_ExchangeRateBody_: {
             /** Items */
             items: components["schemas"]["ExchangeRateBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[FeedArrivalBody] */
+        Page_FeedArrivalBody_: {
+            /** Items */
+            items: components["schemas"]["FeedArrivalBody"][];
             /** Next */
             next: string | null;
         };
@@ -16108,6 +16172,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_ExchangeRateBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_feed_arrivals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_FeedArrivalBody_"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -29,6 +29,7 @@ from gradumen.client.metering.breaches import Breaches
 from gradumen.client.metering.cloud_feeds import CloudFeeds
 from gradumen.client.metering.deliveries import Deliveries
 from gradumen.client.metering.exchange_rates import ExchangeRates
+from gradumen.client.metering.feed_arrivals import FeedArrivals
 from gradumen.client.metering.feed_precedences import FeedPrecedences
 from gradumen.client.metering.feeds import Feeds
 from gradumen.client.metering.imported_costs import ImportedCosts
@@ -141,6 +142,7 @@ class Client:
         self.pulls = Pulls(self.connection)
         self.readings = Readings(self.connection)
         self.refused_items = RefusedItems(self.connection)
+        self.feed_arrivals = FeedArrivals(self.connection)
         self.usage = Usage(self.connection)
         self.spells = Spells(self.connection)
         self.loads = Loads(self.connection)

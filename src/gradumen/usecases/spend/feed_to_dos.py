@@ -1,19 +1,23 @@
 """What needs somebody of the ways in for usage."""
 
 from collections.abc import Iterator
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from gradumen.core.exact import figure
+from gradumen.core.metering.feed_arrivals import Pace
 from gradumen.core.metering.pulls import PullKind
 from gradumen.core.units import counted
+from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.pulls import PullRow, count_files, pulls_of
 from gradumen.store.metering.spells import sources_behind
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.spend import to_dos as store
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.metering.cloud_feeds import unmeasured
+from gradumen.usecases.metering.feed_arrivals import arrivals_of
 from gradumen.usecases.metering.pulls import NO_FILES, behind
 from gradumen.usecases.scope import Scope
+from gradumen.wire.metering.feed_arrivals import FeedArrivalBody
 from gradumen.wire.spend.to_dos import ToDoBody, Weight
 
 QUIET = timedelta(hours=24)
@@ -44,17 +48,10 @@ def feed_to_dos(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[T
         )
     # Of what is measured it is said how far it should be; files that stay away are silent.
     told = {feed.slug for feed, pull in pulled.items() if PullKind(pull.kind).measured} | {each[0] for each in silent}
+    came = {each.feed: each for each in arrivals_of(tx, owner, feeds_of(tx, owner.id), at, scope.now)}
     for health in store.feeds_health(tx, owner.id, at - RECENT):
-        if health.last is not None and at - health.last > QUIET and health.slug not in told:
-            hours = int((at - health.last).total_seconds() // 3600)
-            yield ToDoBody(
-                kind="feed",
-                weight=Weight.FAILED,
-                subject=f"{owner.slug}/{health.slug}",
-                title=f"Feed {health.name} has been silent for {figure(hours)} hours",
-                detail=f"what it last sent came on {health.last:%Y-%m-%d at %H:%M} UTC",
-                since=health.last,
-            )
+        if health.slug not in told:
+            yield from _arrived(came[f"{owner.slug}/{health.slug}"], at)
         if health.refused:
             yield ToDoBody(
                 kind="refused readings",
@@ -72,6 +69,34 @@ def feed_to_dos(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[T
             title=f"Nothing was measured yet of account {account.name} in {cloud.name}",
             detail=f"it is there since {account.changed_at:%Y-%m-%d}; look whether its feed brings it, and whose it is",
             since=account.changed_at,
+        )
+
+
+def _arrived(came: FeedArrivalBody, at: datetime) -> Iterator[ToDoBody]:
+    """A feed of which nothing comes though it should by now, or less than usual."""
+    last, every = came.last_delivery, came.every_hours
+    if last is None:
+        return
+    hours = int((at - last).total_seconds() // 3600)
+    often = "" if every is None else f"; otherwise something comes every {counted(every, 'hour')}"
+    # Until it is known how often something comes, a day is long.
+    if came.pace == Pace.LATE or (every is None and at - last > QUIET):
+        yield ToDoBody(
+            kind="feed",
+            weight=Weight.FAILED,
+            subject=came.feed,
+            title=f"Feed {came.feed_name} has been silent for {figure(hours)} hours",
+            detail=f"what it last sent came on {last:%Y-%m-%d at %H:%M} UTC{often}",
+            since=last,
+        )
+    elif came.pace == Pace.LESS:
+        yield ToDoBody(
+            kind="feed",
+            weight=Weight.LOOK,
+            subject=came.feed,
+            title=f"Feed {came.feed_name} brings less than usual",
+            detail=f"{counted(came.items, 'item')} in the last 24 hours, {figure(came.usual_items or 0)} on other days",
+            since=last,
         )
 
 
