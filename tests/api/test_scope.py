@@ -386,6 +386,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "preview_kind_rules": Call("POST", f"{own}/kind-rules/preview", {"rules": []}, viewer=403),
         "try_reading": Call("POST", f"{own}/kind-rules/trial", TRIAL, viewer=403),
         "list_unknown_kinds": Call("GET", f"{own}/unknown-kinds", query={"period": "2026-09"}),
+        "get_resource_facts": Call("GET", f"{org}/resource-facts", query={"resource": "vm-1"}, above=200),
         "list_resource_owners": Call("GET", f"{own}/resource-owners", query={"period": "2026-09", "resource": "vm-1"}),
         "list_unowned_usage": Call("GET", f"{own}/unowned-usage", query={"period": "2026-09"}),
         "list_usage_balances": Call("GET", f"{own}/usage-balances", query={"period": "2026-09"}),

@@ -141,7 +141,7 @@ const counts = (key: 'accepted' | 'known' | 'refused', title: string): GridColum
   key,
   title,
   number: true,
-  width: 120,
+  width: 112,
   cell: (row) => {
     const alarming = key === 'refused' && row.refused > 0;
     return (
@@ -182,7 +182,7 @@ function Deliveries({ feed, sends }: { feed: Feed; sends: boolean }) {
                 {
                   key: 'file',
                   title: 'File or hour',
-                  width: 250,
+                  width: 190,
                   cell: (row) => row.file ?? '',
                   text: (row) => row.file ?? '',
                 },
@@ -199,7 +199,7 @@ function Deliveries({ feed, sends }: { feed: Feed; sends: boolean }) {
                 {
                   key: 'act',
                   title: 'Act',
-                  width: 210,
+                  width: 180,
                   cell: (row) => (
                     <Box sx={{ display: 'flex', gap: 1 }}>
                       {row.refused > 0 && <Button onClick={() => setRefused(row)}>Refused</Button>}

@@ -6,7 +6,7 @@ import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
 import { daysName, daysSince, periodName } from '../shared/dates';
-import { formatCount, formatMoney } from '../shared/decimal';
+import { compare, formatCount, formatMoney } from '../shared/decimal';
 import { Remark } from '../shared/form';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
@@ -140,6 +140,17 @@ function Costs(props: {
                   number: true,
                   cell: (row) => formatMoney(row.effective, row.currency),
                 },
+                ...(found.some((each) => compare(each.estimated, '0') !== 0)
+                  ? [
+                      {
+                        key: 'estimated',
+                        title: 'Of it estimated',
+                        number: true,
+                        cell: (row: ImportedCost) =>
+                          compare(row.estimated, '0') === 0 ? '' : formatMoney(row.estimated, row.currency),
+                      },
+                    ]
+                  : []),
                 { key: 'currency', title: 'Currency', cell: (row) => row.currency },
                 {
                   key: 'days',

@@ -16,6 +16,7 @@ import { Empty, Query } from '../shared/States';
 import { quantityIn } from '../shared/units';
 import { ChargedTogether } from './Together';
 import { Load } from './Load';
+import { ResourceFacts } from './ResourceFacts';
 import {
   because,
   type ResourceOwner,
@@ -60,6 +61,7 @@ function Named({ name }: { name: string }) {
         )
       }
     >
+      <ResourceFacts organisation={looked.slug} name={name} />
       <Query query={spells}>
         {(found) =>
           found.items.length > 0 && (

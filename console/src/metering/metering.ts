@@ -103,6 +103,18 @@ export const feedsOptions = (organisation: string) =>
       ).items,
   });
 
+/** What is known of a resource whatever the month. */
+export const resourceFactsOptions = (organisation: string, resource: string) =>
+  queryOptions({
+    queryKey: ['resource facts', organisation, resource],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/resource-facts', {
+          params: { path: { organisation }, query: { resource } },
+        }),
+      ),
+  });
+
 export type Arrival = Schemas['FeedArrivalBody'];
 
 /** What comes in by each feed, beside what usually does. */

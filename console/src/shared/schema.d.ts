@@ -2541,6 +2541,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/resource-facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Resource Facts
+         * @description Since when a resource is used, how long it has been quiet, who made it, and its tags and attributes.
+         */
+        get: operations["get_resource_facts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/resource-owners": {
         parameters: {
             query?: never;
@@ -6753,7 +6773,8 @@ export interface components {
          * ImportedCostBody
          * @description What an account cost in one of the source's months: of one category, and of one owner or (null) of nobody.
          *
-         *     ``converted`` says whether it can be sold: whether there is an exchange rate where one is needed.
+         *     ``converted`` says whether it can be sold: whether there is an exchange rate where one is needed. ``estimated`` is
+         *     what of ``billed`` no file states yet.
          */
         ImportedCostBody: {
             /** Account */
@@ -6778,6 +6799,12 @@ export interface components {
              * @example 12.5
              */
             effective: string;
+            /**
+             * Estimated
+             * Format: decimal
+             * @example 12.5
+             */
+            estimated: string;
             /** Feed */
             feed: string;
             /**
@@ -11180,6 +11207,43 @@ export interface components {
              * @default 0
              */
             "notice-days"?: number;
+        };
+        /**
+         * ResourceFactBody
+         * @description An attribute or tag (``tag:name``) of a resource as it was told last: by a feed of one's own, by its name.
+         *
+         *     Null is what its usage is priced by.
+         */
+        ResourceFactBody: {
+            /** Feed */
+            feed: string | null;
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * ResourceFactsBody
+         * @description What is known of a resource, of the last 400 days of UTC as far as the caller sees what was used of it.
+         *
+         *     ``quiet_days`` is how many days ago something of it was used last; null where nothing was. ``made_by`` is who made
+         *     it, where an attribute or tag says so.
+         */
+        ResourceFactsBody: {
+            /** Facts */
+            facts: components["schemas"]["ResourceFactBody"][];
+            /** First Used */
+            first_used: string | null;
+            /** Last Used */
+            last_used: string | null;
+            /** Made By */
+            made_by: string | null;
+            /** Organisation */
+            organisation: string;
+            /** Quiet Days */
+            quiet_days: number | null;
+            /** Resource */
+            resource: string;
         };
         /**
          * ResourceOwnerBody
@@ -18433,6 +18497,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_RatingDifferenceBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_resource_facts: {
+        parameters: {
+            query: {
+                resource: string;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResourceFactsBody"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -40,6 +40,7 @@ from gradumen.client.metering.pool_days import PoolDays
 from gradumen.client.metering.pulls import Pulls
 from gradumen.client.metering.readings import Readings
 from gradumen.client.metering.refused_items import RefusedItems
+from gradumen.client.metering.resource_facts import ResourceFacts
 from gradumen.client.metering.spells import Spells
 from gradumen.client.metering.uploads import Uploads
 from gradumen.client.metering.usage import Usage
@@ -143,6 +144,7 @@ class Client:
         self.readings = Readings(self.connection)
         self.refused_items = RefusedItems(self.connection)
         self.feed_arrivals = FeedArrivals(self.connection)
+        self.resource_facts = ResourceFacts(self.connection)
         self.usage = Usage(self.connection)
         self.spells = Spells(self.connection)
         self.loads = Loads(self.connection)

@@ -47,6 +47,8 @@ def test_days_that_lack_cost_what_the_last_whole_one_did(costs: World, estimated
     told = balance(costs)
     assert (told.billed, told.estimated, told.tax, told.owned, told.rows) == (39, 30, 3, 36, 3)
     assert told.open == ["estimated"]
+    listed = costs.mara.imported_costs.list("tarnwick", "2026-09")
+    assert {each.category: each.estimated for each in listed} == {"Usage": 30, "Credit": 0, "Tax": 0}
 
 
 def test_what_comes_takes_its_place(costs: World, estimated: Callable[[], int]) -> None:

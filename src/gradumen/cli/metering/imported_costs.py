@@ -21,7 +21,7 @@ from gradumen.wire.metering.uploads import UploadBody
 
 AT_ONCE = 1 << 18
 """Bytes of a file that comes by one call; a larger one comes in pieces."""
-HEAD = ("ACCOUNT", "WHOSE", "FOR", "BILLED", "EFFECTIVE", "CURRENCY", "DAYS", "FEED")
+HEAD = ("ACCOUNT", "WHOSE", "FOR", "BILLED", "EFFECTIVE", "ESTIMATED", "CURRENCY", "DAYS", "FEED")
 
 
 def register(nouns: Any) -> None:
@@ -49,7 +49,8 @@ def register(nouns: Any) -> None:
 
 def _row(each: ImportedCostBody) -> tuple[str, ...]:
     currency = each.currency if each.converted else f"{each.currency}, no rate"
-    amounts = (money(each.billed, each.currency), money(each.effective, each.currency))
+    guessed = money(each.estimated, each.currency) if each.estimated else ""
+    amounts = (money(each.billed, each.currency), money(each.effective, each.currency), guessed)
     days = f"{each.first:%d %b}" if each.first == each.last else f"{each.first:%d %b} to {each.last:%d %b}"
     whose = each.owner or ("the supplier's" if each.category == "Tax" else "nobody")
     return each.account, whose, each.category, *amounts, currency, days, each.feed
@@ -59,7 +60,7 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show what a month cost."""
     found = client.imported_costs.list(own_organisation(arguments), arguments.month)
     out.body(found)
-    out.table(HEAD, map(_row, found), right=("BILLED", "EFFECTIVE"))
+    out.table(HEAD, map(_row, found), right=("BILLED", "EFFECTIVE", "ESTIMATED"))
     if not found:
         out.say(f"no cost file states anything of {arguments.month}")
     return 0

@@ -17,6 +17,7 @@ from sqlalchemy import (
     String,
     UniqueConstraint,
     and_,
+    case,
     delete,
     func,
     select,
@@ -274,6 +275,7 @@ class CostSum:
     currency: str
     billed: Decimal
     effective: Decimal
+    estimated: Decimal
     converted: int
     rows: Decimal
     first: date
@@ -281,12 +283,13 @@ class CostSum:
 
 
 def sums_of_month(tx: Session, organisation: UUID, month: date) -> list[CostSum]:
-    """What an organisation's feeds say that a month cost, by account, category and owner."""
+    """What an organisation's feeds say that a month cost, by account, category and owner; ``estimated`` of billed."""
     day, owner = CostDayRow, func.concat(OrganisationRow.slug, "/", ProjectRow.slug)
+    guessed = case((CostSetRow.estimated_from.is_not(None), day.billed), else_=Decimal(0))
     keys = (FeedRow.slug, CostSetRow.account, OriginRow.account, day.category, owner, day.currency)
     query = (
         select(
-            *keys, func.sum(day.billed), func.sum(day.effective), func.min(day.sold_billed.is_not(None)),
+            *keys, func.sum(day.billed), func.sum(day.effective), func.sum(guessed), func.min(day.sold_billed.is_not(None)),
             func.sum(day.rows), func.min(day.day), func.max(day.day),
         )
         .join(CostSetRow, CostSetRow.id == day.set_id)

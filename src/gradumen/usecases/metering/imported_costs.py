@@ -200,6 +200,7 @@ def list_imported_costs(tx: Session, caller: Caller, *, organisation: str, perio
             currency=each.currency,
             billed=each.billed,
             effective=each.effective,
+            estimated=each.estimated,
             converted=bool(each.converted),
             rows=int(each.rows),
             first=each.first,

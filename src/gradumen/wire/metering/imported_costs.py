@@ -82,7 +82,8 @@ class CostDeliveryBody(Body):
 class ImportedCostBody(Body):
     """What an account cost in one of the source's months: of one category, and of one owner or (null) of nobody.
 
-    ``converted`` says whether it can be sold: whether there is an exchange rate where one is needed.
+    ``converted`` says whether it can be sold: whether there is an exchange rate where one is needed. ``estimated`` is
+    what of ``billed`` no file states yet.
     """
 
     feed: str
@@ -93,6 +94,7 @@ class ImportedCostBody(Body):
     currency: str
     billed: DecimalText
     effective: DecimalText
+    estimated: DecimalText
     converted: bool
     rows: int
     first: date
