@@ -76,6 +76,7 @@ LACKING = {
     "unknown_kinds": {"wire": "kind_rules", "client": "kind_rules", "cli": "kind_rules"},
     "usage_remakes": {"cli": "usage"},
     "usage": {"wire": "readings"},
+    "first_readings": {"cli": "onboardings"},
     "rating_differences": {"client": "bill_runs", "cli": "bill_runs"},
     "period_so_far": {"client": "spend", "cli": "spend"},
     "month_margins": {"client": "spend", "cli": "spend"},

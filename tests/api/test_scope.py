@@ -346,6 +346,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "list_host_days": Call("GET", f"clouds/{fell}/host-days", above=404),
         "retire_cloud": Call("DELETE", f"clouds/{fell}", viewer=403, above=404),
         "list_cloud_accounts": Call("GET", f"{org}/cloud-accounts"),
+        "list_first_readings": Call("GET", f"{org}/first-readings"),
         "list_onboarding_policies": Call("GET", f"{own}/onboarding-policies"),
         "set_onboarding_policy": Call("PUT", f"{own}/onboarding-policies", bound, viewer=403),
         "list_subscriptions": Call("GET", f"{org}/subscriptions", above=200),

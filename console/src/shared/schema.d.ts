@@ -1579,6 +1579,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/first-readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List First Readings
+         * @description Of each account of an organisation in clouds when something was measured in it first.
+         */
+        get: operations["list_first_readings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/imported-costs": {
         parameters: {
             query?: never;
@@ -6511,6 +6531,22 @@ export interface components {
             name: string;
         };
         /**
+         * FirstReadingBody
+         * @description An account in a cloud, and the first UTC day on which something was measured in it; null is not yet.
+         *
+         *     Unless it is ``metered`` nothing will: its cloud's usage comes by no feed.
+         */
+        FirstReadingBody: {
+            /** Account */
+            account: string;
+            /** Cloud Name */
+            cloud_name: string;
+            /** First Day */
+            first_day: string | null;
+            /** Metered */
+            metered: boolean;
+        };
+        /**
          * FloorForm
          * @description A price below which nobody may resell: of a meter per unit, or of a tier's fee per month.
          */
@@ -9418,6 +9454,13 @@ export interface components {
         Page_FeedPrecedencesBody_: {
             /** Items */
             items: components["schemas"]["FeedPrecedencesBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[FirstReadingBody] */
+        Page_FirstReadingBody_: {
+            /** Items */
+            items: components["schemas"]["FirstReadingBody"][];
             /** Next */
             next: string | null;
         };
@@ -16400,6 +16443,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FeedBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_first_readings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_FirstReadingBody_"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -1,14 +1,14 @@
 /** The steps of a customer that comes on board: how far they are, what needs a hand, tried again or taken back. */
 import { Alert, Box, Button } from '@mui/material';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import * as z from 'zod/mini';
 import { useSignedIn } from '../access/session';
 import { api, type Schemas } from '../shared/api';
-import { momentName } from '../shared/dates';
+import { dayName, momentName } from '../shared/dates';
 import { EntryDialog, Remark } from '../shared/form';
 import { Section } from '../shared/Page';
-import { type Onboarding, refresh } from './onboardings';
+import { type Onboarding, firstReadingsOptions, refresh } from './onboardings';
 
 type Task = Schemas['TaskBody'];
 const MARKS: Record<string, string> = { done: '✓', running: '…', 'needs a hand': '!', undone: '–' };
@@ -48,6 +48,9 @@ export function Steps({ onboarding, task }: { onboarding: Onboarding; task: Task
           </Box>
         ))}
         {!task.steps.length && <li>Nothing was begun yet.</li>}
+        {onboarding.state === 'done' && onboarding.customer && (
+          <FirstReadings customer={onboarding.customer} />
+        )}
       </Box>
       {(stuck || rests) && (
         <Alert severity={stuck ? 'error' : 'warning'} variant="outlined" sx={{ mt: 2 }}>
@@ -77,6 +80,26 @@ export function Steps({ onboarding, task }: { onboarding: Onboarding; task: Task
       {undoing && <UndoDialog onboarding={onboarding} onClose={() => setUndoing(false)} />}
     </Section>
   );
+}
+
+/** The last step, which closes by itself: something was measured in each account. */
+export function FirstReadings({ customer }: { customer: string }) {
+  const { data } = useQuery(firstReadingsOptions(customer));
+  return data?.map((each) => (
+    <Box component="li" key={`${each.cloud_name} ${each.account}`} sx={{ display: 'flex', gap: 1.25 }}>
+      <Box aria-hidden="true" sx={{ width: 14, color: each.metered ? 'primary.main' : 'warning.main' }}>
+        {each.first_day ? '✓' : each.metered ? '…' : '!'}
+      </Box>
+      <Box>
+        first reading seen of {each.account} in {each.cloud_name}:{' '}
+        {each.first_day
+          ? `done, ${dayName(each.first_day)}`
+          : each.metered
+            ? 'not yet'
+            : 'its cloud’s usage comes by no feed'}
+      </Box>
+    </Box>
+  ));
 }
 
 function UndoDialog({ onboarding, onClose }: { onboarding: Onboarding; onClose: () => void }) {

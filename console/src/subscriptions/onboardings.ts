@@ -47,6 +47,18 @@ export const onboardingOptions = (onboarding: string) =>
   });
 
 /** What an onboarding that waits would do now. */
+/** Of each account of a customer when something was measured in it first. */
+export const firstReadingsOptions = (organisation: string) =>
+  queryOptions({
+    queryKey: ['first readings', organisation],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/first-readings', {
+          params: { path: { organisation } },
+        }),
+      ).items,
+  });
+
 export const tellingOptions = (onboarding: Onboarding) =>
   queryOptions({
     queryKey: [TRIED, onboarding.id, onboarding.version],

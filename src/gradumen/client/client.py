@@ -32,6 +32,7 @@ from gradumen.client.metering.exchange_rates import ExchangeRates
 from gradumen.client.metering.feed_arrivals import FeedArrivals
 from gradumen.client.metering.feed_precedences import FeedPrecedences
 from gradumen.client.metering.feeds import Feeds
+from gradumen.client.metering.first_readings import FirstReadings
 from gradumen.client.metering.imported_costs import ImportedCosts
 from gradumen.client.metering.kind_rules import KindRules
 from gradumen.client.metering.loads import Loads
@@ -145,6 +146,7 @@ class Client:
         self.refused_items = RefusedItems(self.connection)
         self.feed_arrivals = FeedArrivals(self.connection)
         self.resource_facts = ResourceFacts(self.connection)
+        self.first_readings = FirstReadings(self.connection)
         self.usage = Usage(self.connection)
         self.spells = Spells(self.connection)
         self.loads = Loads(self.connection)

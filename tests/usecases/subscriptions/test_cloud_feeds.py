@@ -77,10 +77,17 @@ def test_a_new_customers_account_is_its_own_from_its_first_reading(world: World,
     assert "gull: gull/boats's from 2026-10-09 on" in str(whose.result)
     [account] = world.user("edda").clouds.accounts("gull")
     assert account.project == "gull/boats" and account.external_id is not None
+    edda = world.user("edda")
+    assert [(each.metered, each.first_day) for each in edda.first_readings.list("gull")] == [(True, None)]
     used(world, account.external_id, "1")
     used(world, "somebody", "2")
     assert of(world, "gull") == {"gull/boats": 4}
     assert of(world, "tarnwick")["tarnwick/lab"] == 4, "the rule for all else stands behind"
+    [first] = edda.first_readings.list("gull")
+    assert (first.account, first.cloud_name, first.first_day) == ("gull", "North Fell", date(2026, 10, 9))
+    mara.cloud_feeds.drop(cloud_of(world))
+    assert [(each.metered, each.first_day) for each in edda.first_readings.list("gull")] == [(False, None)]
+    mara.cloud_feeds.set(cloud_of(world), FEED)
     rules = mara.ownership_rules.get("tarnwick").rules
     assert [each.name for each in rules] == ["Accounts in North Fell from 2026-10-09", "All else"]
     again = mara.cloud_feeds.set(cloud_of(world), FEED)

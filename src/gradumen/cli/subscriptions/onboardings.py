@@ -157,6 +157,8 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     if found.state not in (OnboardingState.DRAFT, OnboardingState.WAITING):
         out.say("\n".join(found.sentences))
         _steps(found, out)
+        if found.state is OnboardingState.DONE and found.customer is not None:
+            _measured(client, found.customer, out)
         return _show(found, out)
     told = client.onboardings.check(found.id)
     _say(told, out)
@@ -168,6 +170,14 @@ def _steps(found: OnboardingBody, out: Out) -> None:
         out.say(f"{step.started_at:%H:%M:%S}  {step.name}: {step.state}  {step.log}".rstrip())
     if found.task and found.task.problem:
         out.say(f"{found.task.state}: {found.task.problem}")
+
+
+def _measured(client: Client, customer: str, out: Out) -> None:
+    """The last step, which closes by itself: something was measured in each account."""
+    for each in client.first_readings.list(customer):
+        seen = "its cloud's usage comes by no feed" if not each.metered else "not yet"
+        seen = seen if each.first_day is None else f"done, on {each.first_day}"
+        out.say(f"first reading seen of {each.account} in {each.cloud_name}: {seen}")
 
 
 def _say(told: OnboardedBody, out: Out) -> None:

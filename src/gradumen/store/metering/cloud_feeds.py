@@ -1,10 +1,10 @@
 """By which feed the usage of a cloud comes: table and queries."""
 
 from collections.abc import Collection
-from datetime import datetime
+from datetime import date, datetime
 from uuid import UUID
 
-from sqlalchemy import ForeignKey, select
+from sqlalchemy import ForeignKey, func, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.store.columns import Base, Moment
@@ -65,6 +65,14 @@ def clouds_with_feeds(tx: Session, owner: UUID) -> list[tuple[CloudRow, FeedRow]
     query = select(CloudRow, FeedRow).join(CloudFeedRow, CloudFeedRow.cloud_id == CloudRow.id)
     query = query.join(FeedRow, FeedRow.id == CloudFeedRow.feed_id).where(CloudRow.organisation_id == owner)
     return [(cloud, feed) for cloud, feed in tx.execute(query.order_by(CloudRow.slug))]
+
+
+def first_used(tx: Session, projects: Collection[UUID], feed: int) -> date | None:
+    """The first day on which a feed has measured something of projects."""
+    row = UsageDayRow
+    query = select(func.min(row.day)).join(ResourceRow, ResourceRow.id == row.resource_id)
+    of = select(ProjectRow.number).where(ProjectRow.id.in_(projects))
+    return tx.scalar(query.where(row.project_number.in_(of), ResourceRow.feed_id == feed))
 
 
 def projects_used(tx: Session, projects: Collection[UUID], feed: int) -> set[UUID]:

@@ -289,8 +289,8 @@ def sums_of_month(tx: Session, organisation: UUID, month: date) -> list[CostSum]
     keys = (FeedRow.slug, CostSetRow.account, OriginRow.account, day.category, owner, day.currency)
     query = (
         select(
-            *keys, func.sum(day.billed), func.sum(day.effective), func.sum(guessed), func.min(day.sold_billed.is_not(None)),
-            func.sum(day.rows), func.min(day.day), func.max(day.day),
+            *keys, func.sum(day.billed), func.sum(day.effective), func.sum(guessed),
+            func.min(day.sold_billed.is_not(None)), func.sum(day.rows), func.min(day.day), func.max(day.day),
         )
         .join(CostSetRow, CostSetRow.id == day.set_id)
         .join(FeedRow, FeedRow.id == CostSetRow.feed_id)
