@@ -140,6 +140,7 @@ it('reads a star at the end as a beginning, and leaves out what is not said', ()
 
 const preview = (values: Partial<Preview>): Preview => ({
   from_day: '2026-09-01',
+  seen: null,
   fixed_before: null,
   moves: [],
   nobodys: 0,

@@ -118,10 +118,18 @@ export function useSetRules(rules: Rules): (wanted: Rule[], done: string) => Pro
   const queries = useQueryClient();
   const say = useToast();
   return async (wanted, done) => {
-    await api.PUT('/api/v1/organisations/{organisation}/ownership-rules', {
-      params: { path: { organisation: rules.organisation } },
-      body: { version: rules.version, rules: wanted },
-    });
+    const { queryKey } = previewOptions(rules.organisation, wanted);
+    const seen = queries.getQueryData(queryKey)?.seen ?? null;
+    try {
+      await api.PUT('/api/v1/organisations/{organisation}/ownership-rules', {
+        params: { path: { organisation: rules.organisation } },
+        body: { version: rules.version, rules: wanted, seen },
+      });
+    } catch (problem) {
+      // What came in meanwhile is shown before it is set.
+      await queries.invalidateQueries({ queryKey });
+      throw problem;
+    }
     for (const key of ['ownership rules', 'unowned usage', 'imported costs', 'tasks', 'to dos'])
       await queries.invalidateQueries({ queryKey: [key] });
     say(done);

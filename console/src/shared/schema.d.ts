@@ -9226,7 +9226,8 @@ export interface components {
          * OwnershipPreviewBody
          * @description What would change from a day on, and what would still be nobody's; ``more``: not all could be looked at.
          *
-         *     ``fixed_before`` is the day before which what was measured is archived, and stays as it is.
+         *     ``fixed_before`` is the day before which what was measured is archived, and stays as it is. ``seen`` stands for what
+         *     came in until then and what of it goes from whom to whom.
          */
         OwnershipPreviewBody: {
             /** Fixed Before */
@@ -9239,6 +9240,8 @@ export interface components {
             moves: components["schemas"]["OwnershipMoveBody"][];
             /** Nobodys */
             nobodys: number;
+            /** Seen */
+            seen: string | null;
         };
         /**
          * OwnershipRuleForm
@@ -9353,10 +9356,14 @@ export interface components {
         /**
          * OwnershipRulesSet
          * @description The rules as they are to be from now on, over the version that was read.
+         *
+         *     With ``seen`` of a preview they are set only while the same resources would go from whom to whom.
          */
         OwnershipRulesSet: {
             /** Rules */
             rules: components["schemas"]["OwnershipRuleForm-Input"][];
+            /** Seen */
+            seen?: string | null;
             /** Version */
             version: number;
         };

@@ -87,6 +87,24 @@ def test_estimates_fall_with_what_they_are_made_of(costs: World, estimated: Call
     assert refused.value.facts["field"] == "estimates"
 
 
+def test_an_account_that_is_gone_is_not_estimated_for_ever(costs: World, estimated: Callable[[], int]) -> None:
+    """While others are stated for three days more it may only be late; then it is gone, and its estimates too."""
+
+    def other(day: int) -> dict[str, str]:
+        return row("1", day, account="acc-8", BillingAccountId="B-2")
+
+    assert estimated() == 3
+    send(costs, *(other(day) for day in (21, 22, 23)), at="2026-09-24 05:00")
+    assert estimated() == 0 and charged(costs) == {"cumulant": Decimal("40.32")}
+    costs.mara.clock.set(moment("2026-09-25 09:00"), held=True)
+    assert estimated() == 2, "both lack the 24th"
+    send(costs, other(24), at="2026-09-25 05:00")
+    assert estimated() == 0
+    assert charged(costs) == {"cumulant": Decimal("6.72")}
+    send(costs, *(row("10", day) for day in (21, 22, 23, 24)), at="2026-09-25 06:00")
+    assert charged(costs) == {"cumulant": Decimal("51.52")}
+
+
 def test_whose_they_are_follows_rules(costs: World, estimated: Callable[[], int]) -> None:
     """As of what files state."""
     estimated()

@@ -64,6 +64,29 @@ def put(world: World, *rules: OwnershipRuleForm) -> int:
     return made.version
 
 
+def test_what_came_in_since_somebody_looked_is_looked_at_again(cumulant: World) -> None:
+    """More of the same resources goes the same way; other resources were not seen."""
+    mara, rules = cumulant.mara, [rule("Seven", "quillstone/archive", account="acc-7")]
+    cumulant.settle()
+    seen = mara.ownership_rules.preview("tarnwick", rules).seen
+    cumulant.send(sent("more", 12, "acc-7", resource="box-1"), sent("elsewhere", 12, "acc-8", resource="vault-2"))
+    cumulant.settle()
+    mara.ownership_rules.set("tarnwick", rules, 0, seen=seen)
+    put(cumulant)
+    version = mara.ownership_rules.get("tarnwick").version
+    seen = mara.ownership_rules.preview("tarnwick", rules).seen
+    cumulant.send(sent("new", 13, "acc-7", resource="box-9"))
+    cumulant.settle()
+    with pytest.raises(EditedMeanwhile, match="what came in since you looked") as refused:
+        mara.ownership_rules.set("tarnwick", rules, version, seen=seen)
+    assert refused.value.facts["field"] == "seen" and mara.ownership_rules.get("tarnwick").rules == []
+    seen = mara.ownership_rules.preview("tarnwick", rules).seen
+    mara.ownership_rules.set("tarnwick", rules, version, seen=seen)
+    assert mara.ownership_rules.preview("tarnwick", rules).seen is None, "nothing would change any more"
+    with pytest.raises(EditedMeanwhile):
+        mara.ownership_rules.set("tarnwick", [], version + 1, seen="nothing:at all")
+
+
 def test_what_nobody_owns_is_listed_and_a_rule_gives_exactly_what_was_shown(cumulant: World) -> None:
     mara = cumulant.mara
     found = mara.ownership_rules.unowned("tarnwick", PERIOD)

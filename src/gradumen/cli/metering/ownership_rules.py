@@ -263,7 +263,7 @@ def _set(
         _tell(preview, out)
         return 0
     _tell(preview, out)
-    return _show(client.ownership_rules.set(before.organisation, rules, before.version), out)
+    return _show(client.ownership_rules.set(before.organisation, rules, before.version, seen=preview.seen), out)
 
 
 def _tell(preview: OwnershipPreviewBody, out: Out) -> None:

@@ -24,9 +24,11 @@ class OwnershipRules:
         """The rules of a seller, in their order, with their version."""
         return self._connection.get(f"organisations/{organisation}/ownership-rules", OwnershipRulesBody)
 
-    def set(self, organisation: str, rules: Sequence[OwnershipRuleForm], version: int) -> OwnershipRulesBody:
-        """Set them together, over the version that was read."""
-        body = OwnershipRulesSet(version=version, rules=list(rules))
+    def set(
+        self, organisation: str, rules: Sequence[OwnershipRuleForm], version: int, *, seen: str | None = None
+    ) -> OwnershipRulesBody:
+        """Set them together, over the version that was read, and as a preview has shown it."""
+        body = OwnershipRulesSet(version=version, rules=list(rules), seen=seen)
         return self._connection.put(f"organisations/{organisation}/ownership-rules", OwnershipRulesBody, body)
 
     def preview(self, organisation: str, rules: Sequence[OwnershipRuleForm]) -> OwnershipPreviewBody:

@@ -5,7 +5,7 @@ from datetime import UTC, date, datetime
 from decimal import Decimal
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, func, insert, literal, select, text
+from sqlalchemy import ColumnElement, func, insert, literal, or_, select, text
 from sqlalchemy.orm import Session, aliased
 
 from gradumen.core.metering.imported_costs import CostCategory
@@ -25,18 +25,24 @@ def feeds_estimated(tx: Session) -> list[int]:
     return list(tx.scalars(select(FeedRow.id).where(FeedRow.estimates_costs.is_(True)).order_by(FeedRow.id)))
 
 
-def accounts_stated(tx: Session, feed: int, since: date) -> list[str]:
-    """The billing accounts of which a feed's files state days from one on."""
+def _whole(feed: int, since: date) -> tuple[ColumnElement[bool], ...]:
+    """Sets of days from one on that a file states which was written when the day was over."""
     row = CostSetRow
-    query = select(row.account).distinct().where(row.feed_id == feed, row.day >= since, row.is_current.is_(True))
-    return list(tx.scalars(query.where(row.estimated_from.is_(None)).order_by(row.account)))
+    sent = (row.feed_id == feed, row.day >= since, row.is_current.is_(True), row.estimated_from.is_(None))
+    return *sent, row.revision >= func.adddate(row.day, 1)
+
+
+def last_days(tx: Session, feed: int, since: date) -> dict[str, date]:
+    """By billing account the last day, from one on, that is stated whole."""
+    row = CostSetRow
+    query = select(row.account, func.max(row.day)).where(*_whole(feed, since)).group_by(row.account)
+    return dict(tx.execute(query.order_by(row.account)).all())
 
 
 def last_whole(tx: Session, feed: int, account: str, since: date) -> CostSetRow | None:
-    """The last day of a billing account that a file states which was written when the day was over."""
+    """The last day of a billing account, from one on, that is stated whole."""
     row = CostSetRow
-    query = select(row).where(row.feed_id == feed, row.account == account, row.day >= since, row.is_current.is_(True))
-    query = query.where(row.estimated_from.is_(None), row.revision >= func.adddate(row.day, 1))
+    query = select(row).where(*_whole(feed, since), row.account == account)
     return tx.scalars(query.order_by(row.day.desc()).limit(1)).first()
 
 
@@ -61,13 +67,18 @@ def _used(number: int) -> tuple[ColumnElement[bool], ...]:
     return row.set_id == number, row.category == CostCategory.USAGE, row.correction.is_(False)
 
 
-def brought_estimates(tx: Session, feed: int, *, unfounded: bool) -> list[DeliveryRow]:
-    """What brought the estimates of a feed that stand; ``unfounded`` only those as sets that do not stand any more."""
+def brought_estimates(tx: Session, feed: int, *, before: date | None = None) -> list[DeliveryRow]:
+    """What brought the estimates of a feed that stand.
+
+    Args:
+        before: only those as sets that do not stand any more, or that are of days before this one.
+    """
     row, base = CostSetRow, aliased(CostSetRow)
     standing = select(row.delivery_id).where(row.feed_id == feed, row.is_current.is_(True))
     standing = standing.where(row.estimated_from.is_not(None))
-    if unfounded:
-        standing = standing.join(base, base.id == row.estimated_from).where(base.is_current.is_(None))
+    if before is not None:
+        fallen = or_(base.is_current.is_(None), base.day < before)
+        standing = standing.join(base, base.id == row.estimated_from).where(fallen)
     return list(tx.scalars(select(DeliveryRow).where(DeliveryRow.id.in_(standing)).order_by(DeliveryRow.id)))
 
 

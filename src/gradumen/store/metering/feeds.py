@@ -3,7 +3,7 @@
 from collections.abc import Collection
 from uuid import UUID
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -57,6 +57,12 @@ def senders_of(tx: Session, feeds: Collection[int]) -> dict[int, list[str]]:
     for feed, email in tx.execute(query.where(FeedSenderRow.feed_id.in_(feeds)).order_by(UserRow.email)):
         senders[feed].append(email)
     return senders
+
+
+def newest_delivery(tx: Session, feeds: Collection[int]) -> UUID | None:
+    """What came last by any of some feeds, by what it is called outside."""
+    newest = select(func.max(DeliveryRow.id)).where(DeliveryRow.feed_id.in_(feeds)).scalar_subquery()
+    return tx.scalar(select(DeliveryRow.public_id).where(DeliveryRow.id == newest))
 
 
 def delivery_number(tx: Session, feed: int, delivery: UUID) -> int | None:

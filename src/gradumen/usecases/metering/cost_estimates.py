@@ -1,6 +1,6 @@
 """Costs that are estimated until a file states them: a day costs what the last one cost that is known whole."""
 
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from uuid import uuid4
 
 from gradumen.store.metering import cost_estimates as store
@@ -13,6 +13,8 @@ from gradumen.usecases.scope import business_now
 
 MOST_DAYS = 31
 """Days after the last one that is known of which costs are estimated; what is silent for longer is asked about."""
+GONE_AFTER = timedelta(days=3)
+"""An account of which nothing is said any more while others go on for longer is gone: nothing of it is estimated."""
 DAY = timedelta(days=1)
 
 
@@ -33,12 +35,17 @@ def feeds_estimated(tx: Session) -> list[int]:
 
 @use_case
 def accounts_to_estimate(tx: Session, *, feed: int, at: datetime) -> list[str]:
-    """The billing accounts of a feed that days may lack of; what was estimated as a set that fell is taken out."""
+    """The billing accounts of a feed that days may lack of.
+
+    What was estimated as a set that fell, or of an account that is gone, is taken out.
+    """
     row = lock_feed(tx, feed)
     if not row.estimates_costs:
         return []
-    take_out(tx, row, store.brought_estimates(tx, feed, unfounded=True), at)
-    return store.accounts_stated(tx, feed, business_now(tx, at).date() - MOST_DAYS * DAY)
+    stated = store.last_days(tx, feed, business_now(tx, at).date() - MOST_DAYS * DAY)
+    there_from = max(stated.values(), default=date.min + GONE_AFTER) - GONE_AFTER
+    take_out(tx, row, store.brought_estimates(tx, feed, before=there_from), at)
+    return [account for account, day in stated.items() if day >= there_from]
 
 
 @use_case
@@ -78,7 +85,7 @@ def take_out(tx: Session, feed: FeedRow, brought: list[DeliveryRow], at: datetim
 
 def stop_estimating(tx: Session, feed: FeedRow, at: datetime) -> None:
     """Take all estimates of a feed out that is locked."""
-    take_out(tx, feed, store.brought_estimates(tx, feed.id, unfounded=False), at)
+    take_out(tx, feed, store.brought_estimates(tx, feed.id), at)
 
 
 def _unsent(

@@ -1,49 +1,41 @@
 """Rules that say whose usage is: read, looked at on what came in, and set together."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
 from datetime import date, timedelta
-from decimal import Decimal
-from functools import cached_property
 from typing import Any
 
-from gradumen.core.exact import add
+from gradumen.core.errors import EditedMeanwhile
 from gradumen.core.metering.dated_rules import first_difference
 from gradumen.core.metering.ownership import NOBODY, OwnershipRule
+from gradumen.core.metering.readings import hash_of
 from gradumen.core.periods import midnight
 from gradumen.core.permissions import Right
 from gradumen.store import tasks as store_tasks
 from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.archived_months import archived_before
-from gradumen.store.metering.feeds import feeds_of
+from gradumen.store.metering.feeds import feeds_of, newest_delivery
 from gradumen.store.metering.imported_costs import CostGroup, cost_groups
 from gradumen.store.metering.ownership_rules import Group
-from gradumen.store.metering.usage import meter_rows
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
-from gradumen.usecases.catalogue.names import meter_name
-from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.metering.gathered_usage import ANY, Gathered, Totals, cost_bodies
 from gradumen.usecases.metering.held_usage import while_held
 from gradumen.usecases.metering.owners import Owners, Ruled, Rules, ruled
 from gradumen.usecases.metering.written_ownership import read_rules, whose
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.usecases.tasks import OWNERS
 from gradumen.wire.metering.ownership_rules import (
-    CostBody,
     OwnershipMoveBody,
     OwnershipPreviewBody,
     OwnershipRuleForm,
     OwnershipRulesBody,
     OwnershipRulesSet,
-    QuantityBody,
 )
 
 LOOKED_AT, LOOKED_BACK = 200_000, timedelta(days=92)
 """Groups of readings, and days, that a preview looks at."""
-ANY = -1
-"""In place of a project's number: whoever has it."""
 
 
 @use_case
@@ -88,7 +80,7 @@ def set_ownership_rules(
 
     Raises:
         Forbidden: the caller does not manage feeds there; or what is billed already may change, and it does not bill.
-        EditedMeanwhile: somebody changed them since they were read.
+        EditedMeanwhile: somebody changed them since they were read, or something else would move than was seen.
         Invalid: a rule has no fit name, days, conditions or owner; with its place in ``field``.
     """
     scope = load_scope(tx, caller)
@@ -103,8 +95,33 @@ def set_ownership_rules(
     check_unchanged("list of rules", version, wanted.version)
     if changed_from < scope.now.date().replace(day=1):
         scope.require_member(Right.BILL, seller)
+    _check_seen(tx, scope, seller, (before, after), changed_from, wanted.seen)
     _put(tx, scope, seller, rows, (before, after), changed_from)
     return _view(tx, seller)
+
+
+def _check_seen(
+    tx: Session,
+    scope: Scope,
+    seller: OrganisationRow,
+    rules: tuple[Rules, Rules],
+    changed_from: date,
+    seen: str | None,
+) -> None:
+    """Check that what came in since somebody looked changes nothing of what goes from whom to whom."""
+    if seen is None or seen.partition(":")[0] == _newest(tx, seller):
+        return
+    now = _preview(tx, scope, seller, rules, changed_from).seen
+    if now is not None and now.partition(":")[2] != seen.partition(":")[2]:
+        raise EditedMeanwhile(
+            "what came in since you looked would move too, or goes another way by now: look at it again, then set them",
+            field="seen",
+        )
+
+
+def _newest(tx: Session, seller: OrganisationRow) -> str:
+    """The newest delivery of a seller's feeds, by what it is called outside."""
+    return str(newest_delivery(tx, [each.id for each in feeds_of(tx, seller.id)]) or "")
 
 
 def lock_rules(tx: Session, seller: OrganisationRow) -> None:
@@ -162,36 +179,6 @@ def _told(rules: Rules, others: Rules) -> dict[str, Any]:
     return told | ({"owners": changed} if (changed := {name: each for name, each in tables.items() if each}) else {})
 
 
-@dataclass(slots=True)
-class Gathered:
-    """Groups of readings that go the same way, as far as they were added up."""
-
-    readings: int = 0
-    days: set[date] = field(default_factory=set)
-    names: set[str] = field(default_factory=set)
-    """Of their resources."""
-    places: set[store.Place] = field(default_factory=set)
-    costs: dict[str, list[Decimal]] = field(default_factory=lambda: defaultdict(list))
-    """Billed, by currency."""
-
-    def cost(self, group: CostGroup, name: str) -> None:
-        """Add imported costs."""
-        self.days |= {group.first, group.last}
-        self.names.add(name)
-        self.costs[group.currency].append(group.billed)
-
-    def take(self, group: Group, name: str, projects: Iterable[int]) -> None:
-        """Add a group, whose usage is of projects by now."""
-        self.readings += group.readings
-        self.days.add(group.day)
-        self.names.add(name)
-        self.places |= {
-            (project, group.resource, group.meter, group.attributes, group.day + timedelta(days=number))
-            for project in projects
-            for number in range((group.last - group.day).days + 1)
-        }
-
-
 def _had(rule: OwnershipRule | None) -> list[int]:
     """The projects that may have what a rule takes; ANY where their usage says so."""
     if rule is None:
@@ -219,7 +206,17 @@ def preview_ownership_rules(
     _, after = read_rules(tx, scope, seller, rules)
     changed_from = first_difference(before.values, after.values)
     if changed_from is None:
-        return OwnershipPreviewBody(from_day=None, fixed_before=None, moves=[], nobodys=0, more=False)
+        return OwnershipPreviewBody(from_day=None, fixed_before=None, moves=[], nobodys=0, more=False, seen=None)
+    return _preview(tx, scope, seller, (before, after), changed_from)
+
+
+def _preview(
+    tx: Session, scope: Scope, seller: OrganisationRow, rules: tuple[Rules, Rules], changed_from: date
+) -> OwnershipPreviewBody:
+    """What the second of two lists of rules would change, beside the first."""
+    before, after = rules
+    # First: what comes while this is made up is looked at again.
+    newest = _newest(tx, seller)
     feeds = [each.id for each in feeds_of(tx, seller.id)]
     first = max(changed_from, (scope.now - LOOKED_BACK).date())
     end = scope.now.date() + timedelta(days=1)
@@ -247,7 +244,14 @@ def preview_ownership_rules(
         ],
         nobodys=nobodys,
         more=more or first > changed_from,
+        seen=f"{newest}:{_moved(moves)}",
     )
+
+
+def _moved(moves: Mapping[Move, Gathered]) -> str:
+    """Stands for what goes from whom to whom: the resources of each move."""
+    told = sorted((*map(str, move), *sorted(moved.names)) for move, moved in moves.items())
+    return hash_of(*("\x1e".join(each) for each in told)).hex()
 
 
 def projects_of(tx: Session, scope: Scope, seller: OrganisationRow, rules: Sequence[OwnershipRule]) -> set[int]:
@@ -261,7 +265,7 @@ def projects_of(tx: Session, scope: Scope, seller: OrganisationRow, rules: Seque
     return named | {number for each in rules for number in (each.owners or {}).values()}
 
 
-def _move_body(move: Move, moved: Gathered, totals: "Totals") -> OwnershipMoveBody:
+def _move_body(move: Move, moved: Gathered, totals: Totals) -> OwnershipMoveBody:
     was, would, rule = move
     return OwnershipMoveBody(
         before=was,
@@ -304,11 +308,6 @@ def _add_costs(
     return len(costs) > LOOKED_AT
 
 
-def cost_bodies(gathered: Gathered) -> list[CostBody]:
-    """Costs by currency."""
-    return [CostBody(currency=currency, billed=add(billed)) for currency, billed in sorted(gathered.costs.items())]
-
-
 def costs_and_owners(
     tx: Session, feeds: Sequence[int], first: date, end: date, most: int = LOOKED_AT + 1, *, nobodys: bool = False
 ) -> tuple[list[CostGroup], Owners]:
@@ -321,41 +320,3 @@ def costs_and_owners(
 
 def _of(owners: Owners, group: Group, rules: Rules) -> Ruled | None:
     return owners.find(group.resource, group.meter, group.origin, group.attributes, group.at, rules)
-
-
-class Totals:
-    """Usage of feeds on some days that is of some projects, added up by what it is of."""
-
-    def __init__(self, tx: Session, feeds: Sequence[int], first: date, end: date, projects: Sequence[int]) -> None:
-        self._totals = store.totals_of(tx, feeds, first, end, projects)
-        self._meters, self._published = meter_rows(tx), load_published(tx)
-
-    @cached_property
-    def _of_any(self) -> dict[store.Place, Decimal]:
-        """The same, whoever has it."""
-        found: dict[store.Place, list[Decimal]] = defaultdict(list)
-        for (_, resource, meter, attributes, day), total in self._totals.items():
-            found[ANY, resource, meter, attributes, day].append(total)
-        return {place: add(totals) for place, totals in found.items()}
-
-    def _at(self, place: store.Place) -> Decimal | None:
-        return (self._of_any if place[0] == ANY else self._totals).get(place)
-
-    def of(self, places: set[store.Place]) -> list[QuantityBody]:
-        """The usage of these, by meter; of a day that is shared with readings that go another way all of it."""
-        sums: dict[int, list[Decimal]] = defaultdict(list)
-        for each in places:
-            if (total := self._at(each)) is not None:
-                sums[each[2]].append(total)
-        return sorted(
-            (
-                QuantityBody(
-                    meter=self._meters[meter].slug,
-                    meter_name=meter_name(self._meters[meter].slug, self._published),
-                    unit=self._meters[meter].unit,
-                    quantity=add(totals),
-                )
-                for meter, totals in sums.items()
-            ),
-            key=lambda each: each.meter,
-        )

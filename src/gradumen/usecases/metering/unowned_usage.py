@@ -16,12 +16,10 @@ from gradumen.store.metering.tables import FeedRow
 from gradumen.store.tasks import find_under_way
 from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.metering.day_shares import shares_of_days
+from gradumen.usecases.metering.gathered_usage import Gathered, Totals, cost_bodies
 from gradumen.usecases.metering.owners import Owners
 from gradumen.usecases.metering.ownership_rules import (
     LOOKED_AT,
-    Gathered,
-    Totals,
-    cost_bodies,
     costs_and_owners,
     naming_nobody,
 )

@@ -60,10 +60,14 @@ class OwnershipRulesBody(Body):
 
 
 class OwnershipRulesSet(Body):
-    """The rules as they are to be from now on, over the version that was read."""
+    """The rules as they are to be from now on, over the version that was read.
+
+    With ``seen`` of a preview they are set only while the same resources would go from whom to whom.
+    """
 
     version: WholeNumber
     rules: list[OwnershipRuleForm] = Field(max_length=MOST_RULES)
+    seen: str | None = Field(default=None, max_length=80)
 
 
 class OwnershipRulesPreview(Body):
@@ -105,7 +109,8 @@ class OwnershipMoveBody(Body):
 class OwnershipPreviewBody(Body):
     """What would change from a day on, and what would still be nobody's; ``more``: not all could be looked at.
 
-    ``fixed_before`` is the day before which what was measured is archived, and stays as it is.
+    ``fixed_before`` is the day before which what was measured is archived, and stays as it is. ``seen`` stands for what
+    came in until then and what of it goes from whom to whom.
     """
 
     from_day: date | None
@@ -113,6 +118,7 @@ class OwnershipPreviewBody(Body):
     moves: list[OwnershipMoveBody]
     nobodys: int
     more: bool
+    seen: str | None
 
 
 class UnownedUsageBody(Body):
