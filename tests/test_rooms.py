@@ -77,6 +77,7 @@ LACKING = {
     "usage_remakes": {"cli": "usage"},
     "usage": {"wire": "readings"},
     "first_readings": {"cli": "onboardings"},
+    "billed_months": {"cli": "ownership_rules"},
     "rating_differences": {"client": "bill_runs", "cli": "bill_runs"},
     "period_so_far": {"client": "spend", "cli": "spend"},
     "month_margins": {"client": "spend", "cli": "spend"},

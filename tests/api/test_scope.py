@@ -463,6 +463,9 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "read_invoice_pdf": Call("GET", f"invoices/{invoice.id}/pdf", above=404),
         "explain_charge": Call("GET", f"charges/{charge}", above=404),
         "list_charge_readings": Call("GET", f"charges/{charge}/readings", above=404),
+        "list_billed_months": Call(
+            "GET", f"{own}/billed-months", query={"since": "2026-09-01", "used_by": own.rpartition("/")[2]}
+        ),
         "list_rating_differences": Call("GET", f"{own}/rating-differences"),
         "list_tax_rates": Call("GET", f"{own}/tax-rates"),
         "set_tax_rate": Call("PUT", f"{own}/tax-rates", tax, viewer=403),

@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useFormContext, useWatch } from 'react-hook-form';
 import * as z from 'zod/mini';
+import { useSignedIn } from '../access/session';
 import { metersOf, servicesOptions } from '../catalogue/catalogue';
 import { CustomerPicker } from '../organisations/CustomerPicker';
 import { projectsOptions } from '../organisations/organisations';
@@ -9,6 +10,8 @@ import { DateInput } from '../shared/DateInput';
 import { EntryDialog, OwnInput, TextInput, day, given } from '../shared/form';
 import { useSettled } from '../shared/settled';
 import {
+  billedOptions,
+  billedWords,
   moveWords,
   pathsOf,
   previewOptions,
@@ -16,6 +19,7 @@ import {
   tableOf,
   useSetRules,
   wholeOf,
+  type Preview,
   type Rule,
   type Rules,
 } from './ownership';
@@ -303,5 +307,11 @@ function Changes({ rules }: { rules: Rules }) {
     ...previewOptions(rules.organisation, ready ? [...rules.rules, ruleOf(typed)] : []),
     enabled: ready,
   });
-  return ready ? <RuleChanges preview={preview} words={moveWords} /> : null;
+  const { may } = useSignedIn();
+  const billed = useQuery({
+    ...billedOptions(rules.organisation, preview.data),
+    ...(may('read money') ? {} : { enabled: false }),
+  });
+  const words = (found: Preview) => [...moveWords(found), ...billedWords(billed.data ?? [])];
+  return ready ? <RuleChanges preview={preview} words={words} /> : null;
 }

@@ -1,7 +1,9 @@
 /** Rules of ownership and what they change, in words. */
 import { expect, it } from 'vitest';
+import { formatMoney } from '../shared/decimal';
 import { ruleOf } from './OwnerDialog';
 import {
+  billedWords,
   conditionWords,
   moveWords,
   ownerWords,
@@ -140,6 +142,7 @@ it('reads a star at the end as a beginning, and leaves out what is not said', ()
 
 const preview = (values: Partial<Preview>): Preview => ({
   from_day: '2026-09-01',
+  organisations: [],
   seen: null,
   fixed_before: null,
   moves: [],
@@ -171,4 +174,11 @@ it('says what would be whose', () => {
   expect(words.replace(/\s/g, ' ')).toBe(
     '1 200 readings of 2 resources, 3 Sep: from nobody to gull/shop. Sent 2 KiB',
   );
+});
+
+it('tells the months that are billed already', () => {
+  const [sentence] = billedWords([
+    { period: '2026-09', buyer: 'oxbow', buyer_name: 'Oxbow', currency: 'EUR', billed: '1234.5' },
+  ]);
+  expect(sentence).toContain(`September 2026 is billed to Oxbow, ${formatMoney('1234.5', 'EUR')} EUR`);
 });

@@ -113,6 +113,29 @@ export const previewOptions = (organisation: string, rules: Rule[]) =>
     retry: false,
   });
 
+/** The months that are billed already of those whom a change of rules reaches. */
+export const billedOptions = (organisation: string, preview: Preview | undefined) => {
+  const { from_day: since = null, organisations: used_by = [] } = preview ?? {};
+  return queryOptions({
+    queryKey: ['billed months', organisation, since, used_by],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/billed-months', {
+          params: { path: { organisation }, query: { since: since ?? '', used_by } },
+        }),
+      ).items,
+    enabled: since !== null && used_by.length > 0,
+    retry: false,
+  });
+};
+
+/** What a change that reaches months that are billed settles anew. */
+export const billedWords = (billed: readonly Schemas['BilledMonthBody'][]): string[] =>
+  billed.map(
+    (each) =>
+      `${periodName(each.period)} is billed to ${each.buyer_name}, ${formatMoney(each.billed, each.currency)} ${each.currency}: what differs is settled on its next document.`,
+  );
+
 /** Sets others in the place of rules, says so, and shows what is different by that. */
 export function useSetRules(rules: Rules): (wanted: Rule[], done: string) => Promise<void> {
   const queries = useQueryClient();

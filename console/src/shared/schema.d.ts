@@ -1339,6 +1339,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/billed-months": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Billed Months
+         * @description What is billed for the months from a day's on to those through whom organisations (`used_by`) buy.
+         */
+        get: operations["list_billed_months"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/breaches": {
         parameters: {
             query?: never;
@@ -4527,6 +4547,26 @@ export interface components {
             period: string;
             /** Reason */
             reason?: string | null;
+        };
+        /**
+         * BilledMonthBody
+         * @description What a buyer was billed for a month by issued documents, net of tax, in one currency.
+         */
+        BilledMonthBody: {
+            /**
+             * Billed
+             * Format: decimal
+             * @example 12.5
+             */
+            billed: string;
+            /** Buyer */
+            buyer: string;
+            /** Buyer Name */
+            buyer_name: string;
+            /** Currency */
+            currency: string;
+            /** Period */
+            period: string;
         };
         /**
          * BillingContactBody
@@ -9226,6 +9266,8 @@ export interface components {
          * OwnershipPreviewBody
          * @description What would change from a day on, and what would still be nobody's; ``more``: not all could be looked at.
          *
+         *     ``organisations`` are those whose something is or would be, as far as rules name them.
+         *
          *     ``fixed_before`` is the day before which what was measured is archived, and stays as it is. ``seen`` stands for what
          *     came in until then and what of it goes from whom to whom.
          */
@@ -9240,6 +9282,8 @@ export interface components {
             moves: components["schemas"]["OwnershipMoveBody"][];
             /** Nobodys */
             nobodys: number;
+            /** Organisations */
+            organisations: string[];
             /** Seen */
             seen: string | null;
         };
@@ -9391,6 +9435,13 @@ export interface components {
         Page_BillRunBody_: {
             /** Items */
             items: components["schemas"]["BillRunBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[BilledMonthBody] */
+        Page_BilledMonthBody_: {
+            /** Items */
+            items: components["schemas"]["BilledMonthBody"][];
             /** Next */
             next: string | null;
         };
@@ -15954,6 +16005,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_AuditEntryBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_billed_months: {
+        parameters: {
+            query: {
+                since: string;
+                used_by: string[];
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_BilledMonthBody_"];
                 };
             };
             /** @description A refusal, as problem details */

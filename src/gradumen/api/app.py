@@ -30,7 +30,7 @@ from gradumen.api.access import (
     sign_in_policies,
     tokens,
 )
-from gradumen.api.billing import bill_runs, charges, invoices, rating_differences, tax_rates
+from gradumen.api.billing import bill_runs, billed_months, charges, invoices, rating_differences, tax_rates
 from gradumen.api.catalogue import (
     catalogue,
     member_services,
@@ -152,6 +152,7 @@ ROUTERS = (
     what_ifs,
     composites,
     bill_runs,
+    billed_months,
     rating_differences,
     invoices,
     charges,

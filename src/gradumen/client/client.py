@@ -15,6 +15,7 @@ from gradumen.client.access.sign_in_policies import SignInPolicies
 from gradumen.client.access.tokens import Tokens
 from gradumen.client.audit_entries import AuditEntries
 from gradumen.client.billing.bill_runs import BillRuns
+from gradumen.client.billing.billed_months import BilledMonths
 from gradumen.client.billing.charges import Charges
 from gradumen.client.billing.invoices import Invoices
 from gradumen.client.billing.tax_rates import TaxRates
@@ -147,6 +148,7 @@ class Client:
         self.feed_arrivals = FeedArrivals(self.connection)
         self.resource_facts = ResourceFacts(self.connection)
         self.first_readings = FirstReadings(self.connection)
+        self.billed_months = BilledMonths(self.connection)
         self.usage = Usage(self.connection)
         self.spells = Spells(self.connection)
         self.loads = Loads(self.connection)

@@ -12,7 +12,7 @@ from gradumen.cli.output import Out, in_words
 from gradumen.cli.profiles import own_organisation
 from gradumen.cli.rules import add_rule, add_settings, conditions_of, read_rules, without
 from gradumen.client import Client
-from gradumen.core.errors import Invalid
+from gradumen.core.errors import Forbidden, Invalid
 from gradumen.core.exact import figure, money
 from gradumen.core.metering.ownership import FACTS
 from gradumen.core.units import counted
@@ -260,10 +260,25 @@ def _set(
     preview = client.ownership_rules.preview(before.organisation, rules)
     if arguments.check:
         out.body(preview)
-        _tell(preview, out)
-        return 0
     _tell(preview, out)
+    _tell_billed(client, before.organisation, preview, out)
+    if arguments.check:
+        return 0
     return _show(client.ownership_rules.set(before.organisation, rules, before.version, seen=preview.seen), out)
+
+
+def _tell_billed(client: Client, seller: str, preview: OwnershipPreviewBody, out: Out) -> None:
+    """The months that are billed of those whom it reaches."""
+    if preview.from_day is None or not preview.organisations:
+        return
+    try:
+        billed = client.billed_months.list(seller, preview.from_day, preview.organisations)
+    except Forbidden:
+        out.say("who reads money sees which months of it are billed")
+        return
+    for each in billed:
+        amount = f"{money(each.billed, each.currency)} {each.currency}"
+        out.say(f"{each.period} is billed to {each.buyer}, {amount}: what differs is settled on its next document")
 
 
 def _tell(preview: OwnershipPreviewBody, out: Out) -> None:

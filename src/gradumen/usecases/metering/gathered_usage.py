@@ -30,6 +30,8 @@ class Gathered:
     names: set[str] = field(default_factory=set)
     """Of their resources."""
     places: set[store.Place] = field(default_factory=set)
+    projects: set[int] = field(default_factory=set)
+    """Those whose it is or would be, where rules name them."""
     costs: dict[str, list[Decimal]] = field(default_factory=lambda: defaultdict(list))
     """Billed, by currency."""
 

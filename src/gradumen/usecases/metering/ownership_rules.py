@@ -1,7 +1,7 @@
 """Rules that say whose usage is: read, looked at on what came in, and set together."""
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date, timedelta
 from typing import Any
 
@@ -17,6 +17,8 @@ from gradumen.store.metering.archived_months import archived_before
 from gradumen.store.metering.feeds import feeds_of, newest_delivery
 from gradumen.store.metering.imported_costs import CostGroup, cost_groups
 from gradumen.store.metering.ownership_rules import Group
+from gradumen.store.metering.stale_usage import organisations_by_number
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
@@ -206,7 +208,9 @@ def preview_ownership_rules(
     _, after = read_rules(tx, scope, seller, rules)
     changed_from = first_difference(before.values, after.values)
     if changed_from is None:
-        return OwnershipPreviewBody(from_day=None, fixed_before=None, moves=[], nobodys=0, more=False, seen=None)
+        return OwnershipPreviewBody(
+            from_day=None, fixed_before=None, moves=[], organisations=[], nobodys=0, more=False, seen=None
+        )
     return _preview(tx, scope, seller, (before, after), changed_from)
 
 
@@ -231,6 +235,7 @@ def _preview(
         if whose != whose_then:
             moved = moves[whose, whose_then, would.rule.name if would else None]
             had = _had(was.rule if was else None)
+            moved.projects |= {*had, *_had(would.rule if would else None)}
             moved.take(group, owners.feeds[group.resource].resource, had)
     # What suppliers charge is for those who read money.
     paying = feeds if seller.id in scope.members_money() else []
@@ -242,10 +247,17 @@ def _preview(
         moves=[
             _move_body(move, moved, totals) for move, moved in sorted(moves.items(), key=lambda each: -each[1].readings)
         ],
+        organisations=_organisations(tx, moves.values()),
         nobodys=nobodys,
         more=more or first > changed_from,
         seen=f"{newest}:{_moved(moves)}",
     )
+
+
+def _organisations(tx: Session, moves: Iterable[Gathered]) -> list[str]:
+    """Whose it is or would be, as far as rules name them."""
+    owners = organisations_by_number(tx, {number for each in moves for number in each.projects if number > NOBODY})
+    return sorted(each.slug for each in organisations_by_id(tx, set(owners.values())).values())
 
 
 def _moved(moves: Mapping[Move, Gathered]) -> str:
@@ -304,6 +316,7 @@ def _add_costs(
         whose, whose_then = (each.owner if each else None for each in (was, would))
         if whose != whose_then:
             moved = moves[whose, whose_then, would.rule.name if would else None]
+            moved.projects |= {number for each in (was, would) for number in _had(each.rule if each else None)}
             moved.cost(cost, owners.feeds[cost.resource].resource)
     return len(costs) > LOOKED_AT
 

@@ -109,6 +109,8 @@ class OwnershipMoveBody(Body):
 class OwnershipPreviewBody(Body):
     """What would change from a day on, and what would still be nobody's; ``more``: not all could be looked at.
 
+    ``organisations`` are those whose something is or would be, as far as rules name them.
+
     ``fixed_before`` is the day before which what was measured is archived, and stays as it is. ``seen`` stands for what
     came in until then and what of it goes from whom to whom.
     """
@@ -116,6 +118,7 @@ class OwnershipPreviewBody(Body):
     from_day: date | None
     fixed_before: date | None
     moves: list[OwnershipMoveBody]
+    organisations: list[str]
     nobodys: int
     more: bool
     seen: str | None
