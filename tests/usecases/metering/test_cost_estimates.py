@@ -51,6 +51,14 @@ def test_days_that_lack_cost_what_the_last_whole_one_did(costs: World, estimated
     assert {each.category: each.estimated for each in listed} == {"Usage": 30, "Credit": 0, "Tax": 0}
 
 
+def test_what_is_charged_for_longer_is_not_charged_again(costs: World, estimated: Callable[[], int]) -> None:
+    """A month's fee counts on its first day; the days after it have none of it."""
+    fee = row("100", 20, ChargePeriodEnd="2026-10-20T00:00:00Z")
+    send(costs, row("10", 20), fee, at="2026-09-21 06:00")
+    assert estimated() == 3
+    assert charged(costs) == {"cumulant": Decimal("156.80")}
+
+
 def test_what_comes_takes_its_place(costs: World, estimated: Callable[[], int]) -> None:
     """Also where it is far less than was estimated; taken back, the estimate stands again."""
     estimated()
@@ -79,8 +87,11 @@ def test_estimates_fall_with_what_they_are_made_of(costs: World, estimated: Call
     assert charged(costs) == {"cumulant": Decimal("89.60")}
     costs.mara.imported_costs.set_meter(FEED, METER)
     assert charged(costs) == {"cumulant": Decimal("89.60")}, "what is left out stays as it is"
+    sent = send(costs, row("5", 22), at="2026-09-23 05:00")
     costs.mara.imported_costs.set_meter(FEED, METER, estimates=False)
-    assert charged(costs) == {"cumulant": Decimal("22.40")}
+    assert charged(costs) == {"cumulant": Decimal("28.00")}
+    costs.mara.deliveries.take_back(sent.delivery_id)
+    assert charged(costs) == {"cumulant": Decimal("22.40")}, "the day's estimate does not come back"
     assert (estimated(), balance(costs).estimated) == (0, 0)
     with pytest.raises(Invalid) as refused:
         costs.mara.imported_costs.set_meter(FEED, None, estimates=True)

@@ -47,14 +47,14 @@ def last_whole(tx: Session, feed: int, account: str, since: date) -> CostSetRow 
 
 
 def used_in(tx: Session, number: int) -> tuple[int, Decimal]:
-    """How many rows of a set are of what was used, without corrections, and their billed costs without signs."""
+    """How many rows of a set are copied, and their billed costs without signs."""
     sums = (func.count(), func.coalesce(func.sum(func.abs(CostRowRow.billed)), Decimal(0)))
     count, weight = tx.execute(select(*sums).where(*_used(number))).one()
     return count, weight
 
 
 def copy_used(tx: Session, base: CostSetRow, made: CostSetRow) -> None:
-    """Give a set what was used of another: as much cost on its own day, without quantities."""
+    """Give a set what was used of another within its day: as much cost on its own, without quantities."""
     row = CostRowRow
     months = 12 * (made.day.year - base.day.year) + made.day.month - base.day.month
     month = func.date_add(row.month, text(f"INTERVAL {months:d} MONTH"))
@@ -64,7 +64,8 @@ def copy_used(tx: Session, base: CostSetRow, made: CostSetRow) -> None:
 
 def _used(number: int) -> tuple[ColumnElement[bool], ...]:
     row = CostRowRow
-    return row.set_id == number, row.category == CostCategory.USAGE, row.correction.is_(False)
+    # What is charged for longer, as a month's fee, is not charged again on the next day.
+    return row.set_id == number, row.category == CostCategory.USAGE, row.correction.is_(False), row.lasts <= 86_400
 
 
 def brought_estimates(tx: Session, feed: int, *, before: date | None = None) -> list[DeliveryRow]:

@@ -279,6 +279,11 @@ def take_back_costs(tx: Session, delivery: DeliveryRow, at: datetime) -> int:
             each.unread_since = at
         tx.flush()
         before = store.next_best(tx, (each.feed_id, each.account, each.day), each.id)
+        while before is not None and before.estimated_from and not tx.get_one(FeedRow, each.feed_id).estimates_costs:
+            # Of a feed that asks for estimates no more none comes back.
+            tx.get_one(DeliveryRow, before.delivery_id).taken_back_by = delivery.taken_back_by
+            tx.flush()
+            before = store.next_best(tx, (each.feed_id, each.account, each.day), each.id)
         if before is not None:
             before.is_current = True
             tx.flush()
