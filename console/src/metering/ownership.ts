@@ -115,7 +115,10 @@ export const previewOptions = (organisation: string, rules: Rule[]) =>
 
 /** The months that are billed already of those whom a change of rules reaches. */
 export const billedOptions = (organisation: string, preview: Preview | undefined) => {
-  const { from_day: since = null, organisations: used_by = [] } = preview ?? {};
+  const used_by = preview?.organisations ?? [];
+  const days = preview?.moves.map((each) => each.first_day) ?? [];
+  // Where not all was looked at, it may reach back as far as the rules differ.
+  const since = (preview?.more ? preview.from_day : days.sort()[0]) ?? null;
   return queryOptions({
     queryKey: ['billed months', organisation, since, used_by],
     queryFn: async () =>

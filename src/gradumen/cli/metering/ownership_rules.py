@@ -271,8 +271,9 @@ def _tell_billed(client: Client, seller: str, preview: OwnershipPreviewBody, out
     """The months that are billed of those whom it reaches."""
     if preview.from_day is None or not preview.organisations:
         return
+    since = preview.from_day if preview.more else min(each.first_day for each in preview.moves)
     try:
-        billed = client.billed_months.list(seller, preview.from_day, preview.organisations)
+        billed = client.billed_months.list(seller, since, preview.organisations)
     except Forbidden:
         out.say("who reads money sees which months of it are billed")
         return
