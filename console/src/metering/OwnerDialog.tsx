@@ -312,6 +312,10 @@ function Changes({ rules }: { rules: Rules }) {
     ...billedOptions(rules.organisation, preview.data),
     ...(may('read money') ? {} : { enabled: false }),
   });
-  const words = (found: Preview) => [...moveWords(found), ...billedWords(billed.data ?? [])];
+  const words = (found: Preview) => [
+    ...moveWords(found),
+    ...billedWords(billed.data ?? []),
+    ...(billed.isError ? [`Which months are billed cannot be told: ${billed.error.message}`] : []),
+  ];
   return ready ? <RuleChanges preview={preview} words={words} /> : null;
 }

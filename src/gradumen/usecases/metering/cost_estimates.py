@@ -1,7 +1,6 @@
 """Costs that are estimated until a file states them: a day costs what the last one cost that is known whole."""
 
 from datetime import date, datetime, timedelta
-from uuid import uuid4
 
 from gradumen.store.metering import cost_estimates as store
 from gradumen.store.metering.deliveries import lock_feed
@@ -9,7 +8,8 @@ from gradumen.store.metering.imported_costs import CostSetRow, standing_sets
 from gradumen.store.metering.tables import DeliveryRow, FeedRow
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.metering.cost_sets import take_back_costs
-from gradumen.usecases.scope import business_now
+from gradumen.usecases.metering.readings import new_delivery
+from gradumen.usecases.scope import business_now, scope_of_nobody
 
 MOST_DAYS = 31
 """Days after the last one that is known of which costs are estimated; what is silent for longer is asked about."""
@@ -61,7 +61,8 @@ def estimate_account(tx: Session, *, feed: int, account: str, at: datetime) -> i
     lacking = (base.day + DAY * number for number in range(1, (today - base.day).days))
     missing = [day for day in lacking if day not in there] if rows else []
     if missing:
-        delivery = _unsent(tx, row, at, accepted=rows * len(missing))
+        delivery = new_delivery(tx, scope_of_nobody(tx, at).caller, row, is_read_again=True)
+        delivery.accepted = rows * len(missing)
         for day in missing:
             made = CostSetRow(
                 feed_id=feed, account=account, day=day, revision=store.REVISION, delivery_id=delivery.id,
@@ -77,7 +78,7 @@ def estimate_account(tx: Session, *, feed: int, account: str, at: datetime) -> i
 def take_out(tx: Session, feed: FeedRow, brought: list[DeliveryRow], at: datetime) -> None:
     """Let estimates stand no more, of a feed that is locked."""
     for each in brought:
-        taking = _unsent(tx, feed, at, takes_back=each.id)
+        taking = new_delivery(tx, scope_of_nobody(tx, at).caller, feed, is_read_again=True, takes_back=each.id)
         each.taken_back_by = taking.id
         take_back_costs(tx, each, at)
     tx.flush()
@@ -86,16 +87,3 @@ def take_out(tx: Session, feed: FeedRow, brought: list[DeliveryRow], at: datetim
 def stop_estimating(tx: Session, feed: FeedRow, at: datetime) -> None:
     """Take all estimates of a feed out that is locked."""
     take_out(tx, feed, store.brought_estimates(tx, feed.id), at)
-
-
-def _unsent(
-    tx: Session, feed: FeedRow, at: datetime, *, accepted: int = 0, takes_back: int | None = None
-) -> DeliveryRow:
-    """A delivery that nobody sent."""
-    row = DeliveryRow(
-        public_id=uuid4(), feed_id=feed.id, sent_by=None, received_at=at, accepted=accepted, known=0, refused=0,
-        takes_back=takes_back, is_read_again=True,
-    )  # fmt: skip
-    tx.add(row)
-    tx.flush()
-    return row

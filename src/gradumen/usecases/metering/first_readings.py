@@ -1,12 +1,12 @@
 """The last step of coming on board: that something was measured in each account of a new customer."""
 
 from gradumen.core.organisations.clouds import AccountState
-from gradumen.core.permissions import Right
 from gradumen.store.metering import cloud_feeds as store
 from gradumen.store.organisations.clouds import accounts_of, clouds_by_id
 from gradumen.store.organisations.projects import projects_of
 from gradumen.store.unit_of_work import Session, use_case
-from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.organisations.clouds import with_accounts
+from gradumen.usecases.scope import Caller, load_scope
 from gradumen.wire.metering.first_readings import FirstReadingBody
 
 
@@ -17,11 +17,7 @@ def list_first_readings(tx: Session, caller: Caller, *, organisation: str) -> li
     Raises:
         Forbidden: the caller is neither.
     """
-    scope = load_scope(tx, caller)
-    owner = get_organisation(tx, scope, organisation)
-    seller = scope.tree.parents.get(owner.id)
-    if seller is None or not scope.is_member(seller):
-        scope.require_member(Right.READ, owner)
+    owner = with_accounts(tx, load_scope(tx, caller), organisation)
     accounts = [each for each in accounts_of(tx, owner.id) if each.state != AccountState.WANTED]
     clouds = clouds_by_id(tx, {each.cloud_id for each in accounts})
     feeds = store.feeds_of_clouds(tx, list(clouds))

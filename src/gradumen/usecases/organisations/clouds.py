@@ -198,6 +198,19 @@ def reaching(tx: Session, row: CloudRow) -> Reaching:
     return Reaching(CloudKind(row.kind), row.endpoint, seals_of(tx).open(row.sealed))
 
 
+def with_accounts(tx: Session, scope: Scope, organisation: str) -> OrganisationRow:
+    """An organisation whose accounts in clouds the caller may see: its own members and those of its direct seller.
+
+    Raises:
+        Forbidden: the caller is neither.
+    """
+    owner = get_organisation(tx, scope, organisation)
+    seller = scope.tree.parents.get(owner.id)
+    if seller is None or not scope.is_member(seller):
+        scope.require_member(Right.READ, owner)
+    return owner
+
+
 @use_case
 def list_cloud_accounts(tx: Session, caller: Caller, *, organisation: str) -> list[CloudAccountBody]:
     """The accounts that an organisation has in clouds; for its own members and those of its direct seller.
@@ -205,11 +218,7 @@ def list_cloud_accounts(tx: Session, caller: Caller, *, organisation: str) -> li
     Raises:
         Forbidden: the caller is neither.
     """
-    scope = load_scope(tx, caller)
-    owner = get_organisation(tx, scope, organisation)
-    seller = scope.tree.parents.get(owner.id)
-    if seller is None or not scope.is_member(seller):
-        scope.require_member(Right.READ, owner)
+    owner = with_accounts(tx, load_scope(tx, caller), organisation)
     rows = store.accounts_of(tx, owner.id)
     clouds = store.clouds_by_id(tx, {row.cloud_id for row in rows})
     projects = projects_by_id(tx, {row.project_id for row in rows if row.project_id})
