@@ -158,6 +158,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
     priced_again = {"period": "2026-09", "files": cards}
     asked = admin.what_ifs.ask(side.seller, "2026-09", files(cards[0]["content"])).id
     what_if = admin.what_ifs.wait(asked, seconds=60).id
+    trial = admin.ownership_trials.ask(side.seller, []).id
     subscribe = {"organisation": side.buyer, "plan": "open-range", "tier": "moor", "name": "y"}
     tenant = {"parent": side.seller, "type": "tenant", "slug": "new", "name": "N", "country": "IE", "currency": "EUR"}
     tax = {"country": "IE", "starts_on": "2020-01-01", "category": "S", "percent": "23"}
@@ -326,6 +327,9 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "list_what_ifs": Call("GET", f"{own}/what-ifs", viewer=403),
         "read_what_if": Call("GET", f"what-ifs/{what_if}", viewer=403, above=404),
         "list_what_if_amounts": Call("GET", f"what-ifs/{what_if}/amounts", viewer=403, above=404),
+        "ask_ownership_trial": Call("POST", f"{own}/ownership-trials", {"rules": []}, viewer=403),
+        "list_ownership_trials": Call("GET", f"{own}/ownership-trials", viewer=403),
+        "read_ownership_trial": Call("GET", f"ownership-trials/{trial}", viewer=403, above=404),
         "onboard_customers": Call("POST", f"{own}/onboardings", {"customers": [newcomer]}, viewer=403),
         "list_onboardings": Call("GET", f"{own}/onboardings"),
         "draft_onboarding": Call("POST", f"{own}/onboardings/drafts", {"name": "N"}, viewer=403),

@@ -73,3 +73,25 @@ def test_a_line_is_divided_by_what_each_used(terminal: Terminal, world: World) -
     )
     # 36 and 12 processor hours of 96.
     assert [part in " ".join(used.split()) for part in ("1.5 GiB", "0.5 GiB", "2 GiB")] == [True] * 3, used
+
+
+def test_a_rule_that_reaches_a_billed_month_is_tried_with_what_each_customer_would_pay(
+    terminal: Terminal, world: World
+) -> None:
+    world.send(egress("a", 100 * GIB, owner="quillstone/archive"))
+    world.close("tarnwick", "mara", "2026-09")
+    world.send(egress("later", 40 * GIB, owner=None, account="acc-7", resource="box"))
+    world.settle()
+    add = ("ownership-rules", "add", "Seven", "quillstone/archive", "--from", "2026-09-01", "--account", "acc-7")
+    told = terminal(*add, "--check")
+    [link] = world.mara.ownership_trials.get(world.mara.ownership_trials.list("tarnwick")[0].id).links
+    row = next(" ".join(line.split()) for line in told.splitlines() if line.startswith("2026-09 "))
+    figures = [f"{each:.2f}" for each in (link.before, link.after, link.difference, link.billed or 0)]
+    assert row == "2026-09 quillstone EUR {} {} +{} {}".format(*figures)
+    assert "2026-09 in all: +" in told and "settled on the customer's next document" in told
+    assert world.mara.ownership_rules.get("tarnwick").rules == [], "it was only looked at"
+    assert terminal("ownership-trials", "list").count("done") == 1
+    identity = str(world.mara.ownership_trials.list("tarnwick")[0].id)
+    assert row in " ".join(terminal("ownership-trials", "show", identity[:8]).split())
+    terminal(*add)
+    assert [each.name for each in world.mara.ownership_rules.get("tarnwick").rules] == ["Seven"]

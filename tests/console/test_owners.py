@@ -38,6 +38,11 @@ def test_what_nobody_owns_is_given_an_owner_with_exactly_what_was_shown(tab: Tab
     expect(shown).to_contain_text("3 readings of 2 resources")
     expect(shown).to_contain_text("from nobody to quillstone/archive")
     expect(shown).to_contain_text("30 GiB")
+    dialog.get_by_role("button", name="What would each customer’s months come to?").click()
+    months = dialog.get_by_role("table", name="What each customer’s months would come to")
+    expect(months).to_contain_text("October 2026")
+    expect(months).to_contain_text("Quillstone Observatory")
+    expect(months).to_contain_text("not yet")
     tab.accessible("[role=dialog]", dark=True)
     dialog.get_by_role("button", name="Set the rule").click()
     expect(dialog).to_be_hidden()
@@ -54,6 +59,8 @@ def test_what_nobody_owns_is_given_an_owner_with_exactly_what_was_shown(tab: Tab
     expect(nobodys).to_contain_text("acc-7")
 
     page.get_by_role("button", name="Give it an owner").click()
+    dialog.get_by_label("It is of").fill("Saltm")
+    page.get_by_role("option", name="Saltmarsh").click()  # a customer's customer
     dialog.get_by_role("combobox", name="It is", exact=True).click()
     page.get_by_role("option", name="of whom a value names").click()
     dialog.get_by_label("Which value is whose").fill("acc-7 quillstone/archive")

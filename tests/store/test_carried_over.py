@@ -193,6 +193,10 @@ def test_nothing_of_before_was_kept_of_what_was_refused(carried: Connection) -> 
     assert carried.scalar(text("SELECT COUNT(*) FROM refused_items")) == 0
 
 
+def test_nothing_was_tried_before(carried: Connection) -> None:
+    assert carried.scalar(text("SELECT COUNT(*) FROM ownership_trials")) == 0
+
+
 def test_nothing_of_before_is_estimated(carried: Connection) -> None:
     assert carried.execute(text("SELECT DISTINCT estimates_costs FROM feeds")).scalars().all() == [0]
     assert carried.execute(text("SELECT estimated_from FROM cost_sets")).scalars().all() == [None]

@@ -24,6 +24,7 @@ import {
   type Rules,
 } from './ownership';
 import { RuleChanges } from './RuleDialogs';
+import { RulesTrial } from './RulesTrial';
 
 export interface OwnerValues {
   name: string;
@@ -221,7 +222,9 @@ function Whose() {
       {way === 'one' && (
         <>
           <OwnInput<string> name="customer">
-            {(value, onChange) => <CustomerPicker label="It is of" value={value} onChange={onChange} />}
+            {(value, onChange) => (
+              <CustomerPicker label="It is of" value={value} onChange={onChange} everybody />
+            )}
           </OwnInput>
           <Project />
         </>
@@ -303,10 +306,8 @@ function Changes({ rules }: { rules: Rules }) {
   const typed = JSON.parse(useSettled(JSON.stringify(useWatch({ control })))) as OwnerValues;
   const limited = typed.way === 'value' || Object.keys(ruleOf(typed).conditions).length > 0;
   const ready = schema.safeParse(typed).success && limited;
-  const preview = useQuery({
-    ...previewOptions(rules.organisation, ready ? [...rules.rules, ruleOf(typed)] : []),
-    enabled: ready,
-  });
+  const wanted = ready ? [...rules.rules, ruleOf(typed)] : [];
+  const preview = useQuery({ ...previewOptions(rules.organisation, wanted), enabled: ready });
   const { may } = useSignedIn();
   const billed = useQuery({
     ...billedOptions(rules.organisation, preview.data),
@@ -317,5 +318,13 @@ function Changes({ rules }: { rules: Rules }) {
     ...billedWords(billed.data ?? []),
     ...(billed.isError ? [`Which months are billed cannot be told: ${billed.error.message}`] : []),
   ];
-  return ready ? <RuleChanges preview={preview} words={words} /> : null;
+  if (!ready) return null;
+  return (
+    <>
+      <RuleChanges preview={preview} words={words} />
+      {preview.data && (preview.data.moves.length > 0 || preview.data.more) && may('read money') && (
+        <RulesTrial key={JSON.stringify(wanted)} organisation={rules.organisation} rules={wanted} />
+      )}
+    </>
+  );
 }

@@ -1,7 +1,7 @@
 /** Whose usage is: what of a month is nobody's, how many readings are whose, and the rules. */
 import { Alert, Box, Button } from '@mui/material';
-import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
 import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
@@ -15,6 +15,7 @@ import { type ImportedCost, importedCostsOptions } from './costs';
 import { OwnerDialog, type OwnerValues } from './OwnerDialog';
 import { Resources } from './Resources';
 import { DropRule } from './RuleDialogs';
+import { RulesTrial } from './RulesTrial';
 import {
   type Balance,
   balancesOptions,
@@ -38,6 +39,12 @@ export default function OwnersPage() {
   const unowned = useQuery(unownedOptions(home.organisation, period));
   const [giving, setGiving] = useState<OwnerValues | null>(null);
   const manages = mayAt('manage feeds', home.organisation);
+  const queries = useQueryClient();
+  const waiting = unowned.data?.waiting ?? false;
+  useEffect(() => {
+    // Whose costs are is made again with whose usage is.
+    if (!waiting) void queries.invalidateQueries({ queryKey: ['imported costs'] });
+  }, [waiting, queries]);
   return (
     <Page
       title={`Whose usage is, ${periodName(period)}`}
@@ -354,6 +361,7 @@ function RulesSection({ rules, manages }: { rules: Rules; manages: boolean }) {
 
 function DropDialog({ rules, place, onClose }: { rules: Rules; place: number; onClose: () => void }) {
   const setRules = useSetRules(rules);
+  const { may } = useSignedIn();
   const left = rules.rules.filter((_, index) => index !== place);
   const preview = useQuery(previewOptions(rules.organisation, left));
   return (
@@ -364,6 +372,10 @@ function DropDialog({ rules, place, onClose }: { rules: Rules; place: number; on
         setRules(left, 'The rule is gone. What it reached is made again now; see Work in progress.')
       }
       onClose={onClose}
-    />
+    >
+      {may('read money') && preview.data && (preview.data.moves.length > 0 || preview.data.more) && (
+        <RulesTrial organisation={rules.organisation} rules={left} />
+      )}
+    </DropRule>
   );
 }

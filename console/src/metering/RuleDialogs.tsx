@@ -1,6 +1,7 @@
 /** What dialogs of rules share: what a change of them does, and taking one away. */
 import { Alert, Box } from '@mui/material';
 import type { UseQueryResult } from '@tanstack/react-query';
+import type { ReactNode } from 'react';
 import * as z from 'zod/mini';
 import { EntryDialog, Remark } from '../shared/form';
 
@@ -35,8 +36,9 @@ export function DropRule(props: {
   sentences: string[];
   drop: () => Promise<unknown>;
   onClose: () => void;
+  children?: ReactNode;
 }) {
-  const { name, sentences, drop, onClose } = props;
+  const { name, sentences, drop, onClose, children } = props;
   return (
     <EntryDialog
       title={`Take ${name} away`}
@@ -50,6 +52,7 @@ export function DropRule(props: {
       {sentences.map((sentence) => (
         <Remark key={sentence}>{sentence}</Remark>
       ))}
+      {children}
     </EntryDialog>
   );
 }

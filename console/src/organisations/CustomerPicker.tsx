@@ -12,13 +12,17 @@ export interface Named {
   name: string;
 }
 
-/** The customers of whom one may choose, with some text in their names, after the organisations one belongs to. */
-export function useCustomers(search: string): Named[] {
+/**
+ * The customers of whom one may choose, with some text in their names, after the organisations one belongs to.
+ * With `everybody` customers of customers too.
+ */
+export function useCustomers(search: string, everybody = false): Named[] {
   const { session } = useSignedIn();
   const sellers = session.memberships.filter((each) => each.type !== 'tenant');
+  const asked = everybody ? [{}] : sellers.map(({ organisation }) => ({ parent: organisation }));
   const pages = useQueries({
-    queries: sellers.map(({ organisation }) => ({
-      ...organisationsOptions({ parent: organisation, search, limit: SHOWN }),
+    queries: asked.map((of) => ({
+      ...organisationsOptions({ ...of, search, limit: SHOWN }),
       placeholderData: keepPreviousData,
     })),
   });
@@ -34,13 +38,15 @@ export function CustomerPicker({
   label,
   value,
   onChange,
+  everybody = false,
 }: {
   label: string;
   value: string;
   onChange: (slug: string) => void;
+  everybody?: boolean;
 }) {
   const [typed, setTyped] = useState('');
-  const options = useCustomers(useDeferredValue(typed.trim()));
+  const options = useCustomers(useDeferredValue(typed.trim()), everybody);
   // Not out of the options: while one types they are others, and who is chosen stays.
   const { data: chosen = null } = useQuery({ ...organisationOptions(value), enabled: value !== '' });
   return (

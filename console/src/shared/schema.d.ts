@@ -2227,6 +2227,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/ownership-trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Ownership Trials
+         * @description What was tried in the last 90 days, newest first, without what came of it.
+         */
+        get: operations["list_ownership_trials"];
+        put?: never;
+        /**
+         * Ask Ownership Trial
+         * @description Try rules on all that came in, with what each customer's months would come to; a task does. Changes nothing.
+         */
+        post: operations["ask_ownership_trial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/period-so-far": {
         parameters: {
             query?: never;
@@ -3151,6 +3175,26 @@ export interface paths {
          * @description Where what a seller sells differs from its plans and rules, today or later.
          */
         get: operations["list_special_terms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ownership-trials/{ownership_trial_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Ownership Trial
+         * @description One trial: what would move, and what the months of customers would come to, when it is done.
+         */
+        get: operations["read_ownership_trial"];
         put?: never;
         post?: never;
         delete?: never;
@@ -7411,6 +7455,43 @@ export interface components {
             unit: string;
         };
         /**
+         * LinkDifferenceBody
+         * @description What a customer's charges of a month come to by now, and would by the rules; ``billed`` is what is issued of it.
+         *
+         *     Net of tax, of the seller's own link with it. What differs of a month that is billed would stand on its next
+         *     document; ``billed`` is null where nothing is.
+         */
+        LinkDifferenceBody: {
+            /**
+             * After
+             * Format: decimal
+             * @example 12.5
+             */
+            after: string;
+            /**
+             * Before
+             * Format: decimal
+             * @example 12.5
+             */
+            before: string;
+            /** Billed */
+            billed: string | null;
+            /** Buyer */
+            buyer: string;
+            /** Buyer Name */
+            buyer_name: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Difference
+             * Format: decimal
+             * @example 12.5
+             */
+            difference: string;
+            /** Period */
+            period: string;
+        };
+        /**
          * LinkPeriodBody
          * @description One link's period; ``estimated`` is what of ``net`` is for costs that no supplier's file states yet.
          */
@@ -7991,6 +8072,36 @@ export interface components {
             window?: "hour" | "day" | "period";
         };
         /**
+         * MonthDifferenceBody
+         * @description What the charges of all customers whom the rules reach come to in a month; of so many ``links`` they differ.
+         */
+        MonthDifferenceBody: {
+            /**
+             * After
+             * Format: decimal
+             * @example 12.5
+             */
+            after: string;
+            /**
+             * Before
+             * Format: decimal
+             * @example 12.5
+             */
+            before: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Difference
+             * Format: decimal
+             * @example 12.5
+             */
+            difference: string;
+            /** Links */
+            links: number;
+            /** Period */
+            period: string;
+        };
+        /**
          * MonthMarginBody
          * @description What a buyer was charged for a service (or a plan's fees), net of tax, and what that cost.
          *
@@ -8184,6 +8295,22 @@ export interface components {
              * @example 12.5
              */
             quantity: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * NotPricedThenBody
+         * @description Usage that would not be priced for a customer, which it is not asked for by now; ``reason`` says what lacks.
+         */
+        NotPricedThenBody: {
+            /** Buyer */
+            buyer: string;
+            /** Meter */
+            meter: string;
+            /** Meter Name */
+            meter_name: string;
+            /** Period */
+            period: string;
             /** Reason */
             reason: string;
         };
@@ -9412,6 +9539,60 @@ export interface components {
             version: number;
         };
         /**
+         * OwnershipTrialAsked
+         * @description Rules that are to be tried in the place of those that are.
+         */
+        OwnershipTrialAsked: {
+            /** Rules */
+            rules: components["schemas"]["OwnershipRuleForm-Input"][];
+        };
+        /**
+         * OwnershipTrialBody
+         * @description Rules tried on all that came in; nothing is changed by it.
+         *
+         *     In the state of its task: waiting, running, needs a hand (with a problem), done or undone. ``preview`` is what would
+         *     move, with ``seen`` to set the rules by; null until it is done, and in lists. The ``links`` that differ most are
+         *     told, ``more_links`` are not. ``too_much``: so much
+         *     would move that no money is told.
+         */
+        OwnershipTrialBody: {
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Asked By */
+            asked_by: string;
+            /** Finished At */
+            finished_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Links */
+            links: components["schemas"]["LinkDifferenceBody"][];
+            /** Made */
+            made: number;
+            /** Months */
+            months: components["schemas"]["MonthDifferenceBody"][];
+            /** More Links */
+            more_links: number;
+            /** Not Priced */
+            not_priced: components["schemas"]["NotPricedThenBody"][];
+            /** Organisation */
+            organisation: string;
+            preview: components["schemas"]["OwnershipPreviewBody"] | null;
+            /** Problem */
+            problem: string | null;
+            /** State */
+            state: string;
+            /** Too Much */
+            too_much: boolean;
+            /** Total */
+            total: number | null;
+        };
+        /**
          * Pace
          * @description How what comes in stands beside what usually does.
          * @enum {string}
@@ -9631,6 +9812,13 @@ export interface components {
         Page_OrganisationBody_: {
             /** Items */
             items: components["schemas"]["OrganisationBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[OwnershipTrialBody] */
+        Page_OwnershipTrialBody_: {
+            /** Items */
+            items: components["schemas"]["OwnershipTrialBody"][];
             /** Next */
             next: string | null;
         };
@@ -17861,6 +18049,77 @@ export interface operations {
             };
         };
     };
+    list_ownership_trials: {
+        parameters: {
+            query?: {
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_OwnershipTrialBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_ownership_trial: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnershipTrialAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnershipTrialBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     period_so_far: {
         parameters: {
             query?: {
@@ -19805,6 +20064,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_SpecialTermsBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_ownership_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ownership_trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnershipTrialBody"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -30,7 +30,15 @@ from gradumen.api.access import (
     sign_in_policies,
     tokens,
 )
-from gradumen.api.billing import bill_runs, billed_months, charges, invoices, rating_differences, tax_rates
+from gradumen.api.billing import (
+    bill_runs,
+    billed_months,
+    charges,
+    invoices,
+    ownership_trials,
+    rating_differences,
+    tax_rates,
+)
 from gradumen.api.catalogue import (
     catalogue,
     member_services,
@@ -153,6 +161,7 @@ ROUTERS = (
     composites,
     bill_runs,
     billed_months,
+    ownership_trials,
     rating_differences,
     invoices,
     charges,

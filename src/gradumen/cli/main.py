@@ -16,7 +16,7 @@ from gradumen.cli.access import (
     sign_in_policies,
     tokens,
 )
-from gradumen.cli.billing import bill_runs, invoices, tax_rates
+from gradumen.cli.billing import bill_runs, invoices, ownership_trials, tax_rates
 from gradumen.cli.catalogue import catalogue, member_services
 from gradumen.cli.metering import (
     archived_months,
@@ -87,6 +87,7 @@ NOUNS = (
     uploads,
     exchange_rates,
     ownership_rules,
+    ownership_trials,
     kind_rules,
     feed_arrivals,
     readings,

@@ -27,7 +27,9 @@ def add_rule(parser: argparse.ArgumentParser, facts: Sequence[str]) -> None:
     parser.add_argument("--where", action="append", default=[], metavar=condition, help="only with this; * as above")
 
 
-def add_settings(verbs: Verbs, add: argparse.ArgumentParser, run_drop: Run, run_apply: Run) -> None:
+def add_settings(
+    verbs: Verbs, add: argparse.ArgumentParser, run_drop: Run, run_apply: Run
+) -> Sequence[argparse.ArgumentParser]:
     """Beside the verb that adds a rule those that take one away, and set all of them; each may only be looked at."""
     drop = verbs.add("drop", run_drop, "take a rule away by its name; shows first what that changes")
     drop.add_argument("name")
@@ -36,6 +38,7 @@ def add_settings(verbs: Verbs, add: argparse.ArgumentParser, run_drop: Run, run_
     for verb in (add, drop, apply):
         verb.add_argument("--check", action="store_true", help="only show what it changes")
         add_organisation(verb)
+    return add, drop, apply
 
 
 def conditions_of(arguments: argparse.Namespace, facts: Sequence[str]) -> dict[str, Any]:

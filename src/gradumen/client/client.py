@@ -18,6 +18,7 @@ from gradumen.client.billing.bill_runs import BillRuns
 from gradumen.client.billing.billed_months import BilledMonths
 from gradumen.client.billing.charges import Charges
 from gradumen.client.billing.invoices import Invoices
+from gradumen.client.billing.ownership_trials import OwnershipTrials
 from gradumen.client.billing.tax_rates import TaxRates
 from gradumen.client.catalogue.catalogue import Catalogue
 from gradumen.client.catalogue.member_services import MemberServices
@@ -149,6 +150,7 @@ class Client:
         self.resource_facts = ResourceFacts(self.connection)
         self.first_readings = FirstReadings(self.connection)
         self.billed_months = BilledMonths(self.connection)
+        self.ownership_trials = OwnershipTrials(self.connection)
         self.usage = Usage(self.connection)
         self.spells = Spells(self.connection)
         self.loads = Loads(self.connection)

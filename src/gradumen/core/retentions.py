@@ -7,6 +7,7 @@ IDEMPOTENCY_KEYS = timedelta(days=7)
 MESSAGES = timedelta(days=180)
 DEVICES = timedelta(days=180)
 WHAT_IFS = timedelta(days=90)
+OWNERSHIP_TRIALS = timedelta(days=90)
 UPLOADS_BEGUN, UPLOADS_WAITING = timedelta(days=7), timedelta(days=60)
 TASKS = timedelta(days=400)
 REFUSED_ITEMS = timedelta(days=60)
@@ -41,6 +42,7 @@ RETENTIONS = (
     Retention("Files that somebody began to send and did not go on with", UPLOADS_BEGUN, "since the last piece"),
     Retention("Files that are refused, or wait for somebody", UPLOADS_WAITING, "since they were read"),
     Retention("What-ifs and what came of them", WHAT_IFS, "since they were asked"),
+    Retention("Trials of rules of ownership and what came of them", OWNERSHIP_TRIALS, "since they were asked"),
     Retention("Devices that are known at sign-in", DEVICES, "since they were used last"),
     Retention("Sessions", timedelta(0), "since they are over"),
     Retention("Attempts at signing in", SIGN_IN_ATTEMPTS, "since the last one"),

@@ -21,6 +21,7 @@ from gradumen.jobs import (
     months,
     onboardings,
     ownership_rules,
+    ownership_trials,
     pulls,
     usage_days,
     usage_remakes,
@@ -32,6 +33,7 @@ from gradumen.jobs.pieces import Pieces
 from gradumen.jobs.rating import rate
 from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import idempotency, tasks
+from gradumen.usecases.billing.ownership_trials import forget_trials
 from gradumen.usecases.metering.cost_estimates import estimate_costs
 from gradumen.usecases.metering.limit_watch import watch_limits
 from gradumen.usecases.metering.pool_days import note_pools
@@ -92,6 +94,7 @@ class Worker:
             tasks.ONBOARDING: lambda held: onboardings.make(held, door or Door([])),
             tasks.CLOUD_LIMITS: lambda held: cloud_limits.hold(held, door or Door([])),
             tasks.OWNERS: ownership_rules.mark,
+            tasks.OWNERSHIP_TRIAL: ownership_trials.make,
             tasks.KINDS: kind_rules.read_again,
             tasks.REMAKE: usage_remakes.mark,
             tasks.COST_FILE: cost_uploads.take,
@@ -148,6 +151,7 @@ class Worker:
         tasks.schedule_day(self.uow, at=now())
         idempotency.forget_keys(self.uow, at=now())
         forget_what_ifs(self.uow, at=now())
+        forget_trials(self.uow, at=now())
         forget_tasks(self.uow, at=now())
         forget_refused(self.uow, at=now())
         cost_uploads.clear(self.uow)

@@ -288,6 +288,12 @@ def pairs_with(
     return list(tx.scalars(query.with_for_update() if lock else query))
 
 
+def wanted_by_buyer(tx: Session, seller: UUID, period: str) -> dict[UUID, int]:
+    """The revisions that are wanted of a seller's pairs of a period with its buyers, not with itself."""
+    query = select(PairRow.buyer_id, PairRow.wanted).where(PairRow.seller_id == seller, PairRow.period == period)
+    return dict(tx.execute(query.where(PairRow.buyer_id != seller)).all())
+
+
 def pairs_of_buyer(tx: Session, buyer: UUID, period: str) -> list[PairRow]:
     """The pairs of a buyer in a period, with whoever sold to it."""
     query = select(PairRow).where(PairRow.buyer_id == buyer, PairRow.period == period).order_by(PairRow.id)

@@ -136,6 +136,16 @@ class UnitOfWork:
             time.sleep(0.01 * 2**attempt)
         raise RuntimeError("unreachable")
 
+    def tried(self, work: Callable[[Session], T]) -> T:
+        """What ``work`` gives in a transaction that is taken back: as if it had been done, and nothing is."""
+
+        def taken_back(tx: Session) -> T:
+            result = work(tx)
+            tx.rollback()
+            return result
+
+        return self.run(taken_back)
+
     def _info(self) -> dict[str, object]:
         return {COLUMNS: self.columns, SEALS: self.seals}
 

@@ -22,7 +22,7 @@ BILL_RUN, ISSUE, WHAT_IF, MONTHS, USAGE_DAYS = "bill run", "issue", "what-if", "
 ONBOARDING, UNDO_ONBOARDING, CLOUD_LIMITS = "onboarding", "onboarding taken back", "limits in clouds"
 OWNERS, KINDS, PULL = "owners by rule", "kinds by rule", "fetching of usage"
 REMAKE, COST_FILE, HOSTS = "usage made again of", "cost file", "look at hosts"
-ARCHIVE = "archive"
+ARCHIVE, OWNERSHIP_TRIAL = "archive", "trial of ownership rules"
 NEEDED = {
     BILL_RUN: Right.BILL,
     ISSUE: Right.BILL,
@@ -37,6 +37,7 @@ NEEDED = {
     COST_FILE: Right.MANAGE_FEEDS,
     HOSTS: Right.MANAGE_ORGANISATIONS,
     ARCHIVE: Right.MANAGE_FEEDS,
+    OWNERSHIP_TRIAL: Right.MANAGE_FEEDS,
 }
 """The right that whoever tries a task again needs at its organisation; for the others, that of an administrator."""
 

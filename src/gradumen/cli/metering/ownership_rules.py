@@ -8,23 +8,20 @@ from pathlib import Path
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
-from gradumen.cli.output import Out, in_words
+from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.cli.rules import add_rule, add_settings, conditions_of, read_rules, without
+from gradumen.cli.tried_rules import cost_words, quantity_words, tell_months, tell_moves, tried
 from gradumen.client import Client
-from gradumen.core.errors import Forbidden, Invalid
-from gradumen.core.exact import figure, money
+from gradumen.core.errors import Invalid
+from gradumen.core.exact import figure
 from gradumen.core.metering.ownership import FACTS
-from gradumen.core.units import counted
 from gradumen.wire.metering.condition_forms import condition_words
 from gradumen.wire.metering.ownership_forms import rule_words
 from gradumen.wire.metering.ownership_rules import (
     ByUsageForm,
-    CostBody,
-    OwnershipPreviewBody,
     OwnershipRuleForm,
     OwnershipRulesBody,
-    QuantityBody,
 )
 from gradumen.wire.metering.resource_owners import because
 
@@ -64,7 +61,9 @@ def register(nouns: Any) -> None:
     table = "with --by: a CSV file of values and owners; without it the value is ORGANISATION/PROJECT itself"
     add.add_argument("--owners", type=Path, metavar="FILE", help=table)
     add_rule(add, FACTS)
-    add_settings(verbs, add, run_drop, run_apply)
+    priced = "also tell what each customer's months would come to, as where they are billed"
+    for verb in add_settings(verbs, add, run_drop, run_apply):
+        verb.add_argument("--priced", action="store_true", help=priced)
 
 
 def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -106,8 +105,8 @@ def run_unowned(arguments: argparse.Namespace, client: Client, out: Out) -> int:
                 figure(each.readings),
                 str(each.first_day),
                 str(each.last_day),
-                ", ".join(_costs(each.costs)),
-                _quantities(each.quantities),
+                ", ".join(cost_words(each.costs)),
+                quantity_words(each.quantities),
             )
             for each in found.items
         ],
@@ -147,14 +146,6 @@ def run_of(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     if found.more:
         out.say("there is more than could be looked at; this is the first part of it")
     return 0
-
-
-def _costs(costs: Sequence[CostBody]) -> list[str]:
-    return [f"{money(each.billed, each.currency)} {each.currency}" for each in costs]
-
-
-def _quantities(quantities: Sequence[QuantityBody]) -> str:
-    return "; ".join(" ".join((each.meter_name, *in_words(each.quantity, each.unit))) for each in quantities)
 
 
 def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -258,43 +249,14 @@ def _set(
     rules: Sequence[OwnershipRuleForm],
 ) -> int:
     preview = client.ownership_rules.preview(before.organisation, rules)
+    trial = tried(client, before.organisation, rules, preview, out, always=arguments.priced)
+    if trial is not None:
+        preview = trial.preview or preview
     if arguments.check:
-        out.body(preview)
-    _tell(preview, out)
-    _tell_billed(client, before.organisation, preview, out)
+        out.body(trial or preview)
+    tell_moves(preview, out)
+    if trial is not None:
+        tell_months(trial, out)
     if arguments.check:
         return 0
     return _show(client.ownership_rules.set(before.organisation, rules, before.version, seen=preview.seen), out)
-
-
-def _tell_billed(client: Client, seller: str, preview: OwnershipPreviewBody, out: Out) -> None:
-    """The months that are billed of those whom it reaches."""
-    if preview.from_day is None or not preview.organisations:
-        return
-    since = preview.from_day if preview.more else min(each.first_day for each in preview.moves)
-    try:
-        billed = client.billed_months.list(seller, since, preview.organisations)
-    except Forbidden:
-        out.say("who reads money sees which months of it are billed")
-        return
-    for each in billed:
-        amount = f"{money(each.billed, each.currency)} {each.currency}"
-        out.say(f"{each.period} is billed to {each.buyer}, {amount}: what differs is settled on its next document")
-
-
-def _tell(preview: OwnershipPreviewBody, out: Out) -> None:
-    for each in preview.moves:
-        costs = [f"costs of {one}" for one in _costs(each.costs)]
-        came = ([counted(each.readings, "reading")] if each.readings or not costs else []) + costs
-        out.say(
-            f"{counted(each.resources, 'resource')}, {', '.join(came)} from {each.first_day} to {each.last_day}: "
-            f"{each.before or 'nobody'} -> {each.after or 'nobody'}; {_quantities(each.quantities)}"
-        )
-    if preview.from_day is None:
-        out.say("nothing changes")
-    elif not preview.moves:
-        out.say("nothing that came in is anybody else's by that")
-    if preview.more:
-        out.say("only the newest three months were looked at")
-    if preview.from_day and preview.fixed_before and preview.from_day < preview.fixed_before:
-        out.say(f"what was measured before {preview.fixed_before} is archived, and stays as it is")

@@ -178,3 +178,20 @@ class TaxRateRow(Base):
     starts_on: Mapped[date] = mapped_column(primary_key=True)
     category: Mapped[str] = mapped_column(ascii_text(2))
     percent: Mapped[Decimal] = mapped_column(Amount)
+
+
+class OwnershipTrialRow(Base):
+    """Rules of ownership that are tried on what came in; its id is that of the task that does it.
+
+    ``rules`` are as they were sent. ``outcome`` is what came of it: what would move, and what links would come to.
+    """
+
+    __tablename__ = "ownership_trials"
+    __table_args__ = (Index("ix_ownership_trials_seller_id_asked_at", "seller_id", "asked_at"),)
+
+    id: Mapped[UUID] = mapped_column(ForeignKey("tasks.id", ondelete="RESTRICT"), primary_key=True)
+    seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    rules: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
+    asked_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    asked_at: Mapped[datetime] = mapped_column(Moment)
+    outcome: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))

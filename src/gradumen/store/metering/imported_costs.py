@@ -185,6 +185,13 @@ def mark_feeds(tx: Session, feeds: Collection[int], first: date, end: date, at: 
     )
 
 
+def rows_of_feeds(tx: Session, feeds: Collection[int], first: date, end: date) -> int:
+    """How many rows the sets of some days have that stand, up to (not including) one."""
+    row = CostSetRow
+    where = (row.feed_id.in_(feeds), row.day >= first, row.day < end, row.is_current.is_(True))
+    return int(tx.scalar(select(func.coalesce(func.sum(row.rows), 0)).where(*where)) or 0)
+
+
 def next_stale(tx: Session, most: int, most_rows: int) -> list[CostSetRow]:
     """The oldest sets that are marked, held so that rivals wait: of so many rows, or one that has more."""
     row = CostSetRow

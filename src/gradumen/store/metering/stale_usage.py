@@ -94,6 +94,11 @@ def count_marks(tx: Session) -> int:
     return tx.scalar(select(func.count()).select_from(StaleUsageRow)) or 0
 
 
+def is_marked(tx: Session, at: datetime) -> bool:
+    """Whether anything is marked of one moment."""
+    return tx.scalar(select(StaleUsageRow.id).where(StaleUsageRow.marked_at == at).limit(1)) is not None
+
+
 def lock_resources(tx: Session, resources: Collection[int]) -> None:
     """Write the rows that every pass over these resources writes, before it reads their readings."""
     tx.execute(

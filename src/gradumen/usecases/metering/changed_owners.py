@@ -10,11 +10,12 @@ from gradumen.core.periods import midnight
 from gradumen.core.tasks import Lease
 from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.feeds import feeds_of
-from gradumen.store.metering.imported_costs import mark_feeds
+from gradumen.store.metering.imported_costs import mark_feeds, rows_of_feeds
 from gradumen.store.metering.ownership_rules import Group
 from gradumen.store.metering.spells import held_meters
-from gradumen.store.metering.stale_usage import Mark, lock_resources, mark_stale
-from gradumen.store.unit_of_work import Session, use_case
+from gradumen.store.metering.stale_usage import Mark, is_marked, lock_resources, mark_stale
+from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
+from gradumen.usecases.metering import stale_costs, stale_usage
 from gradumen.usecases.metering.owners import Alike, owners_by_rule
 from gradumen.usecases.tasks import require_lease
 
@@ -52,6 +53,39 @@ def mark_some(
         Conflict: another worker has the task now.
     """
     require_lease(tx, lease)
+    return _mark_some(tx, feeds, first, end, after, at)
+
+
+def make_all(
+    uow: UnitOfWork, tx: Session, feeds: Sequence[int], first: date, end: date, at: datetime, most: int
+) -> bool:
+    """Make in this transaction all usage and costs of these days again that are not as the rules in it say.
+
+    Args:
+        at: this moment, by which what is made is told from what others have made again.
+        most: so many days of resources, and rows of costs, at most.
+
+    Returns:
+        False where that is too much of it; then nothing counts.
+    """
+    marked, after = rows_of_feeds(tx, feeds, first, end + AHEAD), 0
+    while marked <= most and (found := _mark_some(tx, feeds, first, end, after, at)) is not None:
+        after, count = found
+        marked += count
+    if marked > most:
+        return False
+    mark_feeds(tx, feeds, first, end + AHEAD, at)
+    inside = uow.joined(tx)
+    while is_marked(tx, at):
+        stale_usage.refresh_batch(inside, at=at)
+    while stale_costs.refresh_batch(inside, at=at):
+        pass
+    return True
+
+
+def _mark_some(
+    tx: Session, feeds: Sequence[int], first: date, end: date, after: int, at: datetime
+) -> tuple[int, int] | None:
     resources = store.next_resources(tx, feeds, after, RESOURCES)
     if not resources:
         return None

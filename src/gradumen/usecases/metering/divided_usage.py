@@ -13,12 +13,9 @@ from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session
+from gradumen.usecases.metering.moved_usage import LOOKED_AT, UNBOUNDED, costs_and_owners, projects_of
 from gradumen.usecases.metering.owners import Owners, Ruled, ruled
-from gradumen.usecases.metering.ownership_rules import LOOKED_AT, costs_and_owners, projects_of
 from gradumen.usecases.scope import Scope
-
-UNBOUNDED = 2**62
-"""Groups of one day are looked at, however many there are."""
 
 
 @dataclass(frozen=True, slots=True)

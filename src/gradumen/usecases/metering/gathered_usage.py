@@ -41,6 +41,15 @@ class Gathered:
         self.names.add(name)
         self.costs[group.currency].append(group.billed)
 
+    def take_all(self, other: "Gathered") -> None:
+        """Add what goes the same way on other days."""
+        self.readings += other.readings
+        self.days |= other.days
+        self.names |= other.names
+        self.projects |= other.projects
+        for currency, billed in other.costs.items():
+            self.costs[currency] += billed
+
     def take(self, group: Group, name: str, projects: Iterable[int]) -> None:
         """Add a group, whose usage is of projects by now."""
         self.readings += group.readings

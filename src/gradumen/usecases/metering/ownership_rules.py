@@ -1,43 +1,39 @@
 """Rules that say whose usage is: read, looked at on what came in, and set together."""
 
-from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Sequence
 from datetime import date, timedelta
 from typing import Any
 
 from gradumen.core.errors import EditedMeanwhile
 from gradumen.core.metering.dated_rules import first_difference
-from gradumen.core.metering.ownership import NOBODY, OwnershipRule
-from gradumen.core.metering.readings import hash_of
-from gradumen.core.periods import midnight
 from gradumen.core.permissions import Right
 from gradumen.store import tasks as store_tasks
 from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.archived_months import archived_before
-from gradumen.store.metering.feeds import feeds_of, newest_delivery
-from gradumen.store.metering.imported_costs import CostGroup, cost_groups
-from gradumen.store.metering.ownership_rules import Group
-from gradumen.store.metering.stale_usage import organisations_by_number
-from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
-from gradumen.usecases.metering.gathered_usage import ANY, Gathered, Totals, cost_bodies
-from gradumen.usecases.metering.held_usage import while_held
-from gradumen.usecases.metering.owners import Owners, Ruled, Rules, ruled
+from gradumen.usecases.metering.moved_usage import (
+    ALL_OF_IT,
+    LONG_AGO,
+    LOOKED_AT,
+    LOOKED_BACK,
+    UNBOUNDED,
+    Looked,
+    Looking,
+    newest_of,
+    preview_body,
+)
+from gradumen.usecases.metering.owners import Rules, ruled
 from gradumen.usecases.metering.written_ownership import read_rules, whose
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.usecases.tasks import OWNERS
 from gradumen.wire.metering.ownership_rules import (
-    OwnershipMoveBody,
     OwnershipPreviewBody,
     OwnershipRuleForm,
     OwnershipRulesBody,
     OwnershipRulesSet,
 )
-
-LOOKED_AT, LOOKED_BACK = 200_000, timedelta(days=92)
-"""Groups of readings, and days, that a preview looks at."""
 
 
 @use_case
@@ -111,19 +107,14 @@ def _check_seen(
     seen: str | None,
 ) -> None:
     """Check that what came in since somebody looked changes nothing of what goes from whom to whom."""
-    if seen is None or seen.partition(":")[0] == _newest(tx, seller):
+    if seen is None or seen.partition(":")[0] == newest_of(tx, seller):
         return
-    now = _preview(tx, scope, seller, rules, changed_from).seen
-    if now is not None and now.partition(":")[2] != seen.partition(":")[2]:
+    now = _look(tx, scope, seller, rules, changed_from, all_of_it=seen.endswith(ALL_OF_IT)).moved()
+    if now != seen.partition(":")[2].removesuffix(ALL_OF_IT):
         raise EditedMeanwhile(
             "what came in since you looked would move too, or goes another way by now: look at it again, then set them",
             field="seen",
         )
-
-
-def _newest(tx: Session, seller: OrganisationRow) -> str:
-    """The newest delivery of a seller's feeds, by what it is called outside."""
-    return str(newest_delivery(tx, [each.id for each in feeds_of(tx, seller.id)]) or "")
 
 
 def lock_rules(tx: Session, seller: OrganisationRow) -> None:
@@ -181,17 +172,6 @@ def _told(rules: Rules, others: Rules) -> dict[str, Any]:
     return told | ({"owners": changed} if (changed := {name: each for name, each in tables.items() if each}) else {})
 
 
-def _had(rule: OwnershipRule | None) -> list[int]:
-    """The projects that may have what a rule takes; ANY where their usage says so."""
-    if rule is None:
-        return [NOBODY]
-    return [ANY] if rule.by_usage else [number for number, _ in rule.shares]
-
-
-Move = tuple[str | None, str | None, str | None]
-"""Whose it is, whose it would be, and by which rule."""
-
-
 @use_case
 def preview_ownership_rules(
     tx: Session, caller: Caller, *, organisation: str, rules: Sequence[OwnershipRuleForm]
@@ -208,128 +188,35 @@ def preview_ownership_rules(
     _, after = read_rules(tx, scope, seller, rules)
     changed_from = first_difference(before.values, after.values)
     if changed_from is None:
-        return OwnershipPreviewBody(
-            from_day=None, fixed_before=None, moves=[], organisations=[], nobodys=0, more=False, seen=None
-        )
-    return _preview(tx, scope, seller, (before, after), changed_from)
-
-
-def _preview(
-    tx: Session, scope: Scope, seller: OrganisationRow, rules: tuple[Rules, Rules], changed_from: date
-) -> OwnershipPreviewBody:
-    """What the second of two lists of rules would change, beside the first."""
-    before, after = rules
+        return NOTHING
     # First: what comes while this is made up is looked at again.
-    newest = _newest(tx, seller)
-    feeds = [each.id for each in feeds_of(tx, seller.id)]
-    first = max(changed_from, (scope.now - LOOKED_BACK).date())
+    newest = newest_of(tx, seller)
+    looked = _look(tx, scope, seller, (before, after), changed_from)
+    seen = f"{newest}:{looked.moved()}"
+    return preview_body(tx, looked, changed_from, fixed_before=archived_before(tx), seen=seen)
+
+
+NOTHING = OwnershipPreviewBody(
+    from_day=None, fixed_before=None, moves=[], organisations=[], nobodys=0, more=False, seen=None
+)
+"""Where rules say the same as those that are."""
+
+
+def _look(
+    tx: Session,
+    scope: Scope,
+    seller: OrganisationRow,
+    rules: tuple[Rules, Rules],
+    changed_from: date,
+    *,
+    all_of_it: bool = False,
+) -> Looked:
+    """What the second of two lists of rules would change, beside the first: quickly, or leaving nothing out."""
+    looking = Looking(scope, seller, *rules, paying=seller.id in scope.members_money())
     end = scope.now.date() + timedelta(days=1)
-    projects = sorted({NOBODY, *projects_of(tx, scope, seller, before.values)})
-    groups, owners = naming_nobody(tx, feeds, first, end, projects)
-    moves: dict[Move, Gathered] = defaultdict(Gathered)
-    nobodys = 0
-    for group in groups[:LOOKED_AT]:
-        was, would = (_of(owners, group, each) for each in (before, after))
-        nobodys += group.readings if would is None else 0
-        whose, whose_then = (each.owner if each else None for each in (was, would))
-        if whose != whose_then:
-            moved = moves[whose, whose_then, would.rule.name if would else None]
-            had = _had(was.rule if was else None)
-            moved.projects |= {*had, *_had(would.rule if would else None)}
-            moved.take(group, owners.feeds[group.resource].resource, had)
-    # What suppliers charge is for those who read money.
-    paying = feeds if seller.id in scope.members_money() else []
-    more = _add_costs(moves, *costs_and_owners(tx, paying, first, end), (before, after)) or len(groups) > LOOKED_AT
-    totals = Totals(tx, feeds, first, end, projects)
-    return OwnershipPreviewBody(
-        from_day=changed_from,
-        fixed_before=archived_before(tx),
-        moves=[
-            _move_body(move, moved, totals) for move, moved in sorted(moves.items(), key=lambda each: -each[1].readings)
-        ],
-        organisations=_organisations(tx, moves.values()),
-        nobodys=nobodys,
-        more=more or first > changed_from,
-        seen=f"{newest}:{_moved(moves)}",
-    )
-
-
-def _organisations(tx: Session, moves: Iterable[Gathered]) -> list[str]:
-    """Whose it is or would be, as far as rules name them."""
-    owners = organisations_by_number(tx, {number for each in moves for number in each.projects if number > NOBODY})
-    return sorted(each.slug for each in organisations_by_id(tx, set(owners.values())).values())
-
-
-def _moved(moves: Mapping[Move, Gathered]) -> str:
-    """Stands for what goes from whom to whom: the resources of each move."""
-    told = sorted((*map(str, move), *sorted(moved.names)) for move, moved in moves.items())
-    return hash_of(*("\x1e".join(each) for each in told)).hex()
-
-
-def projects_of(tx: Session, scope: Scope, seller: OrganisationRow, rules: Sequence[OwnershipRule]) -> set[int]:
-    """The projects that rules may say that something is of."""
-    anybodys = (each.owners is None if each.by else each.by_usage and not each.by_usage.among for each in rules)
-    if any(anybodys):
-        return set(store.projects_below(tx, scope.tree.below([seller.id])))
-    named = {number for each in rules for number, _ in each.shares}
-    for by in (each.by_usage for each in rules if each.by_usage):
-        named |= by.among | ({by.remainder} if by.remainder else set())
-    return named | {number for each in rules for number in (each.owners or {}).values()}
-
-
-def _move_body(move: Move, moved: Gathered, totals: Totals) -> OwnershipMoveBody:
-    was, would, rule = move
-    return OwnershipMoveBody(
-        before=was,
-        after=would,
-        rule=rule,
-        resources=len(moved.names),
-        readings=moved.readings,
-        first_day=min(moved.days),
-        last_day=max(moved.days),
-        quantities=totals.of(moved.places),
-        costs=cost_bodies(moved),
-    )
-
-
-def naming_nobody(
-    tx: Session, feeds: Sequence[int], first: date, end: date, projects: Sequence[int]
-) -> tuple[list[Group], Owners]:
-    """The readings of feeds that name no owner, of days from one up to another, and what looks up whose they are.
-
-    As far as usage was made of them, of resources that have usage of some projects; 0 is nobody's.
-    """
-    bounds = midnight(first), midnight(end)
-    groups = while_held(tx, store.groups_naming_nobody(tx, feeds, *bounds, projects, LOOKED_AT + 1), first)
-    owners = Owners(tx, {each.resource for each in groups}, *bounds, all_meters=True)
-    owners.know({each.origin for each in groups}, {each.attributes for each in groups})
-    return groups, owners
-
-
-def _add_costs(
-    moves: dict[Move, Gathered], costs: Sequence[CostGroup], owners: Owners, rules: tuple[Rules, Rules]
-) -> bool:
-    """Add the costs that go another way by the second of two lists of rules; True where not all were looked at."""
-    for cost in costs[:LOOKED_AT]:
-        at = (cost.resource, cost.meter, cost.origin, cost.attributes, midnight(cost.first))
-        was, would = (owners.find(*at, each) for each in rules)
-        whose, whose_then = (each.owner if each else None for each in (was, would))
-        if whose != whose_then:
-            moved = moves[whose, whose_then, would.rule.name if would else None]
-            moved.projects |= {number for each in (was, would) for number in _had(each.rule if each else None)}
-            moved.cost(cost, owners.feeds[cost.resource].resource)
-    return len(costs) > LOOKED_AT
-
-
-def costs_and_owners(
-    tx: Session, feeds: Sequence[int], first: date, end: date, most: int = LOOKED_AT + 1, *, nobodys: bool = False
-) -> tuple[list[CostGroup], Owners]:
-    """The imported costs of feeds, of days from one up to another, or nobody's, and what looks up whose they are."""
-    costs = cost_groups(tx, feeds, first, end, most, nobodys=nobodys)
-    owners = Owners(tx, {each.resource for each in costs}, midnight(first), midnight(end), all_meters=True)
-    owners.know({each.origin for each in costs}, {each.attributes for each in costs})
-    return costs, owners
-
-
-def _of(owners: Owners, group: Group, rules: Rules) -> Ruled | None:
-    return owners.find(group.resource, group.meter, group.origin, group.attributes, group.at, rules)
+    if all_of_it:
+        return looking.look(tx, max(changed_from, (scope.now - LONG_AGO).date()), end, UNBOUNDED)
+    first = max(changed_from, (scope.now - LOOKED_BACK).date())
+    found = looking.look(tx, first, end, LOOKED_AT)
+    found.more = found.more or first > changed_from
+    return found

@@ -17,12 +17,12 @@ from gradumen.store.tasks import find_under_way
 from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.metering.day_shares import shares_of_days
 from gradumen.usecases.metering.gathered_usage import Gathered, Totals, cost_bodies
-from gradumen.usecases.metering.owners import Owners
-from gradumen.usecases.metering.ownership_rules import (
+from gradumen.usecases.metering.moved_usage import (
     LOOKED_AT,
     costs_and_owners,
     naming_nobody,
 )
+from gradumen.usecases.metering.owners import Owners
 from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.usecases.tasks import OWNERS

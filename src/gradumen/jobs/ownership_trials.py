@@ -1,0 +1,30 @@
+"""Does a trial of rules of ownership: looks at what came in month by month, then prices the months that they reach."""
+
+from gradumen.jobs.leases import Held, now
+from gradumen.jobs.marks import work_off
+from gradumen.jobs.rating import uncollected
+from gradumen.usecases.billing import ownership_trials as trials
+from gradumen.usecases.metering.moved_usage import Looked
+
+
+def make(held: Held) -> None:
+    """Look, price, and keep what came of it; an attempt that was cut short is begun anew."""
+    uow, trial = held.uow, held.lease.task
+    with held.step("bring usage up to date") as step:
+        step.result["marks worked off"] = work_off(uow)
+    plan = trials.plan_trial(uow, lease=held.lease, at=now())
+    with held.step("look at what came in") as step:
+        looked = Looked()
+        for number, window in enumerate(plan.windows):
+            held.progress(number, len(plan.windows))
+            looked.take(trials.look_at(uow, trial=trial, window=window, looked=looked, at=now()))
+        held.progress(len(plan.windows), len(plan.windows))
+        step.result["moves"] = len(looked.moves)
+    sides = None
+    with held.step("price the months") as step, uncollected():
+        after = trials.price_after(uow, trial=trial, at=now())
+        if after is not None:
+            reached, then = after
+            sides = trials.price_before(uow, trial=trial, reached=reached, at=now()), then
+            step.result["buyers"] = len({each for buyers in reached.values() for each in buyers})
+    trials.end_trial(uow, lease=held.lease, outcome=trials.Outcome(plan, looked, sides))
