@@ -34,9 +34,10 @@ def run(rows: int) -> dict[str, Any]:
         )
         ingest.settle(history)
         _go_on(socket)
+        tried = _tried(history, {"account": "acc-0"})
         some = _measured(history, socket, "One", {"account": "acc-0"})
         whole = _measured(history, socket, "All", {"account": {"prefix": "acc-"}})
-    found: dict[str, Any] = {"rows": machines * 24 * DAYS}
+    found: dict[str, Any] = {"rows": machines * 24 * DAYS, "trial_seconds": tried}
     for name, (seconds, floor, days) in (("one_percent", some), ("all", whole)):
         found |= {f"{name}_days": days, f"{name}_seconds": seconds, f"{name}_floor_seconds": floor}
         found[f"{name}_ratio"] = seconds / floor
@@ -77,13 +78,26 @@ def _go_on(socket: Path) -> None:
         connection.commit()
 
 
+def _rule(name: str, conditions: dict[str, Any]) -> OwnershipRuleForm:
+    return OwnershipRuleForm(name=name, owner="quillstone/archive", starts_on=date(2026, 9, 1), conditions=conditions)
+
+
+def _tried(history: History, conditions: dict[str, Any]) -> float:
+    """How long a trial of a rule takes, with what the months that it reaches would come to."""
+    began = time.perf_counter()
+    found = history.mara.ownership_trials.ask("tarnwick", [_rule("One", conditions)])
+    found = history.mara.ownership_trials.wait(found.id)
+    if found.preview is None or found.too_much or not found.links:
+        raise RuntimeError(f"the trial told no money: {found}")
+    return time.perf_counter() - began
+
+
 def _measured(history: History, socket: Path, name: str, conditions: dict[str, Any]) -> tuple[float, float, int]:
     """How long until usage follows a rule that takes nobody's usage, how long its floor, and how many days moved."""
     before = _owned(socket)
-    rule = OwnershipRuleForm(name=name, owner="quillstone/archive", starts_on=date(2026, 9, 1), conditions=conditions)
     rules = history.mara.ownership_rules.get("tarnwick")
     began = time.perf_counter()
-    history.mara.ownership_rules.set("tarnwick", [*rules.rules, rule], rules.version)
+    history.mara.ownership_rules.set("tarnwick", [*rules.rules, _rule(name, conditions)], rules.version)
     for task in history.mara.tasks.list("tarnwick"):
         history.mara.tasks.follow(task.id, seconds=3600)
     ingest.settle(history)

@@ -13,11 +13,12 @@ from gradumen.usecases.billing import ownership_trials
 from gradumen.wire.billing.ownership_trials import OwnershipTrialBody
 from gradumen.wire.metering.ownership_rules import ByUsageForm, OwnershipRuleForm
 from tests.conftest import Service
+from tests.usecases.metering.test_held import event, november, told
 from tests.usecases.metering.test_imported_costs import costs, row, send
 from tests.usecases.metering.test_ownership_rules import owners, put, rule, sent
 from tests.world import GIB, World, egress, moment, reading
 
-__all__ = ["costs"]
+__all__ = ["costs", "november"]
 SEVEN = rule("Seven", "quillstone/archive", account="acc-7")
 SHARED = OwnershipRuleForm(
     name="Eight",
@@ -122,6 +123,24 @@ def test_what_is_divided_by_usage_and_what_goes_back_is_priced_too(closed: World
 
 def reading_of(owner: str, hours: int) -> dict[str, Any]:
     return reading(f"vm-{owner}", owner=owner, start="2026-09-03T00:00:00Z", end=f"2026-09-03T{hours:02d}:00:00Z")
+
+
+def test_what_holds_until_it_changes_is_priced_with_its_begun_hours(november: World) -> None:
+    november.send(
+        event("made", "1", "2026-11-03 08:00", "awake", owner=None, account="a-1"),
+        event("changed", "2", "2026-11-05 08:20", "parked", owner=None, account="a-1"),
+        event("changed", "3", "2026-11-06 09:40", "awake", owner=None, account="a-1"),
+    )
+    told(november, "2026-11-07 00:30")
+    november.settle()
+    fourth = rule("Fourth", "quillstone/archive", date(2026, 11, 4), account="a-1")
+    [link] = check_as_shown(november, [fourth]).links
+    # 25 hours 20 minutes parked; 14 hours 50 minutes awake, each of 15 hours begun.
+    assert (link.period, link.difference) == ("2026-11", Decimal("0.25") + Decimal("7.50"))
+    [back, forth] = check_as_shown(
+        november, [rule("Fourth", "saltmarsh/booking", date(2026, 11, 4), account="a-1")]
+    ).links
+    assert {back.buyer, forth.buyer} == {"quillstone", "oxbow"}
 
 
 def test_imported_costs_are_priced_with_what_they_are_sold_for(costs: World) -> None:

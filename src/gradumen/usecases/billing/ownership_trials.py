@@ -31,7 +31,7 @@ from gradumen.usecases.billing.priced_months import Priced, Reached, kept_money,
 from gradumen.usecases.metering.changed_owners import make_all
 from gradumen.usecases.metering.moved_usage import (
     ALL_OF_IT,
-    LONG_AGO,
+    FIRST_DAY,
     UNBOUNDED,
     Looked,
     Looking,
@@ -121,7 +121,7 @@ def _load(tx: Session, trial: UUID, at: datetime) -> Loaded:
     before = ruled(rules_of(tx, [seller.id])[seller.id])
     rows, after = read_rules(tx, scope, seller, [OwnershipRuleForm.model_validate(each) for each in row.rules])
     differs = first_difference(before.values, after.values)
-    from_day = None if differs is None else max(differs, (scope.now - LONG_AGO).date())
+    from_day = None if differs is None else max(differs, FIRST_DAY)
     return Loaded(seller, rows, Looking(scope, seller, before, after, paying=True), from_day, scope.now)
 
 

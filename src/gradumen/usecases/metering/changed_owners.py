@@ -53,7 +53,7 @@ def mark_some(
         Conflict: another worker has the task now.
     """
     require_lease(tx, lease)
-    return _mark_some(tx, feeds, first, end, after, at)
+    return _mark_some(tx, feeds, first, end, after, at, wait=True)
 
 
 def make_all(
@@ -69,7 +69,7 @@ def make_all(
         False where that is too much of it; then nothing counts.
     """
     marked, after = rows_of_feeds(tx, feeds, first, end + AHEAD), 0
-    while marked <= most and (found := _mark_some(tx, feeds, first, end, after, at)) is not None:
+    while marked <= most and (found := _mark_some(tx, feeds, first, end, after, at, wait=False)) is not None:
         after, count = found
         marked += count
     if marked > most:
@@ -84,13 +84,14 @@ def make_all(
 
 
 def _mark_some(
-    tx: Session, feeds: Sequence[int], first: date, end: date, after: int, at: datetime
+    tx: Session, feeds: Sequence[int], first: date, end: date, after: int, at: datetime, *, wait: bool
 ) -> tuple[int, int] | None:
     resources = store.next_resources(tx, feeds, after, RESOURCES)
     if not resources:
         return None
     groups = store.groups_of_resources(tx, resources, midnight(first), midnight(end))
-    lock_resources(tx, {each.resource for each in groups})
+    if wait:
+        lock_resources(tx, {each.resource for each in groups})
     there = store.users_by_day(tx, sorted({each.resource for each in groups}), first, end + DAY) if groups else {}
     marks = _otherwise(tx, groups, there)
     mark_stale(tx, marks, at)

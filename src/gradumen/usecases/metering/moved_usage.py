@@ -25,8 +25,8 @@ from gradumen.wire.metering.ownership_rules import OwnershipMoveBody, OwnershipP
 
 LOOKED_AT, LOOKED_BACK = 200_000, timedelta(days=92)
 """Groups of readings, and days, that a quick look takes in."""
-UNBOUNDED, LONG_AGO = 2**62, timedelta(days=3 * 366)
-"""The same of a look that leaves nothing out; of what is older documents are not settled anew for a rule."""
+UNBOUNDED, FIRST_DAY = 2**62, date(2000, 1, 1)
+"""The same of a look that leaves nothing out, and the day before which no reading lies."""
 ALL_OF_IT = ":all"
 """At the end of what stands for such a look."""
 

@@ -15,7 +15,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.metering.moved_usage import (
     ALL_OF_IT,
-    LONG_AGO,
+    FIRST_DAY,
     LOOKED_AT,
     LOOKED_BACK,
     UNBOUNDED,
@@ -215,7 +215,7 @@ def _look(
     looking = Looking(scope, seller, *rules, paying=seller.id in scope.members_money())
     end = scope.now.date() + timedelta(days=1)
     if all_of_it:
-        return looking.look(tx, max(changed_from, (scope.now - LONG_AGO).date()), end, UNBOUNDED)
+        return looking.look(tx, max(changed_from, FIRST_DAY), end, UNBOUNDED)
     first = max(changed_from, (scope.now - LOOKED_BACK).date())
     found = looking.look(tx, first, end, LOOKED_AT)
     found.more = found.more or first > changed_from
