@@ -87,7 +87,7 @@ def _tried(history: History, conditions: dict[str, Any]) -> float:
     began = time.perf_counter()
     found = history.mara.ownership_trials.ask("tarnwick", [_rule("One", conditions)])
     found = history.mara.ownership_trials.wait(found.id)
-    if found.preview is None or found.too_much or not found.links:
+    if found.too_much or not (found.links or found.not_priced):
         raise RuntimeError(f"the trial told no money: {found}")
     return time.perf_counter() - began
 

@@ -61,7 +61,7 @@ function Tried({ id, organisation, rules }: { id: string; organisation: string; 
       <Box role="status">
         <Box sx={{ mb: 1, fontSize: '0.9rem' }}>
           {total && made < total
-            ? `${formatCount(made)} of ${counted(total, 'month')} looked at.`
+            ? `${formatCount(made)} of ${counted(total, 'day')} looked at.`
             : total
               ? 'The months are being priced.'
               : 'It begins.'}

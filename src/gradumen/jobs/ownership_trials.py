@@ -1,4 +1,4 @@
-"""Does a trial of rules of ownership: looks at what came in month by month, then prices the months that they reach."""
+"""Does a trial of rules of ownership: looks at what came in span by span, then prices the months that they reach."""
 
 from gradumen.jobs.leases import Held, now
 from gradumen.jobs.marks import work_off
@@ -14,11 +14,13 @@ def make(held: Held) -> None:
         step.result["marks worked off"] = work_off(uow)
     plan = trials.plan_trial(uow, lease=held.lease, at=now())
     with held.step("look at what came in") as step:
-        looked = Looked()
-        for number, window in enumerate(plan.windows):
-            held.progress(number, len(plan.windows))
+        looked, made = Looked(), 0
+        total = sum((end - first).days for first, end in plan.windows)
+        for window in plan.windows:
+            held.progress(made, total)
             looked.take(trials.look_at(uow, trial=trial, window=window, looked=looked, at=now()))
-        held.progress(len(plan.windows), len(plan.windows))
+            made += (window[1] - window[0]).days
+        held.progress(made, total)
         step.result["moves"] = len(looked.moves)
     sides = None
     with held.step("price the months") as step, uncollected():
