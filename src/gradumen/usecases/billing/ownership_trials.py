@@ -58,7 +58,7 @@ MADE = 200_000
 TOLD = 1_000
 """Links that are told, those that differ most; and of what would not be priced."""
 DAY, WINDOW = timedelta(days=1), 8
-"""Of so many days all is looked at at once: of a month of 10 million readings that takes four times as long."""
+"""Days that one transaction looks at; between them a trial says how far it is."""
 
 
 @use_case
