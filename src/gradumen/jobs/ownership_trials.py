@@ -18,7 +18,7 @@ def make(held: Held) -> None:
         total = sum((end - first).days for first, end in plan.windows)
         for window in plan.windows:
             held.progress(made, total)
-            looked.take(trials.look_at(uow, trial=trial, window=window, looked=looked, at=now()))
+            looked.take(trials.look_at(uow, looking=plan.looking, window=window, looked=looked))
             made += (window[1] - window[0]).days
         held.progress(made, total)
         step.result["moves"] = len(looked.moves)

@@ -143,6 +143,16 @@ def test_what_holds_until_it_changes_is_priced_with_its_begun_hours(november: Wo
     assert {back.buyer, forth.buyer} == {"quillstone", "oxbow"}
 
 
+def test_what_holds_over_several_spans_of_days_is_told_once(november: World) -> None:
+    november.send(event("made", "1", "2026-11-04 08:00", "awake", owner=None, account="a-1"))
+    told(november, "2026-11-24 08:00")
+    november.settle()
+    fourth = rule("Fourth", "quillstone/archive", date(2026, 11, 4), account="a-1")
+    found = tried(november, fourth).preview
+    assert found is not None and found.moves == november.mara.ownership_rules.preview("tarnwick", [fourth]).moves
+    assert [each.quantity / 3600 for each in found.moves[0].quantities] == [480]
+
+
 def test_imported_costs_are_priced_with_what_they_are_sold_for(costs: World) -> None:
     send(costs, row("10"), row("5", 4, "acc-8"), row("7", 5, "acc-9"))
     costs.settle()

@@ -96,8 +96,9 @@ def ask_trial(
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """The days on which a trial looks, in windows, from which day the rules differ; and what was newest then."""
+    """How a trial looks, in which windows of days, from which day on the rules differ; and what was newest then."""
 
+    looking: Looking
     windows: Sequence[tuple[date, date]]
     from_day: date | None
     newest: str
@@ -138,13 +139,13 @@ def plan_trial(tx: Session, *, lease: Lease, at: datetime) -> Plan:
     first, end = loaded.from_day, loaded.now.date() + DAY
     days = range(0, (end - first).days if first else 0, WINDOW)
     windows = [(first + DAY * each, min(first + DAY * (each + WINDOW), end)) for each in days if first]
-    return Plan(windows, first, newest_of(tx, loaded.seller))
+    return Plan(loaded.looking, windows, first, newest_of(tx, loaded.seller))
 
 
 @use_case
-def look_at(tx: Session, *, trial: UUID, window: tuple[date, date], looked: Looked, at: datetime) -> Looked:
+def look_at(tx: Session, *, looking: Looking, window: tuple[date, date], looked: Looked) -> Looked:
     """What would move of some days, after those ``looked`` at before."""
-    return _load(tx, trial, at).looking.look(tx, *window, UNBOUNDED, looked.ahead)
+    return looking.look(tx, *window, UNBOUNDED, looked.ahead)
 
 
 def price_after(uow: UnitOfWork, *, trial: UUID, at: datetime) -> tuple[Reached, Priced] | None:
