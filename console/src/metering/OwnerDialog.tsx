@@ -322,9 +322,12 @@ function Changes({ rules }: { rules: Rules }) {
   return (
     <>
       <RuleChanges preview={preview} words={words} />
-      {preview.data && (preview.data.moves.length > 0 || preview.data.more) && may('read money') && (
-        <RulesTrial key={JSON.stringify(wanted)} organisation={rules.organisation} rules={wanted} />
-      )}
+      <RulesTrial
+        key={JSON.stringify(wanted)}
+        organisation={rules.organisation}
+        rules={wanted}
+        preview={preview.data}
+      />
     </>
   );
 }

@@ -361,7 +361,6 @@ function RulesSection({ rules, manages }: { rules: Rules; manages: boolean }) {
 
 function DropDialog({ rules, place, onClose }: { rules: Rules; place: number; onClose: () => void }) {
   const setRules = useSetRules(rules);
-  const { may } = useSignedIn();
   const left = rules.rules.filter((_, index) => index !== place);
   const preview = useQuery(previewOptions(rules.organisation, left));
   return (
@@ -373,9 +372,7 @@ function DropDialog({ rules, place, onClose }: { rules: Rules; place: number; on
       }
       onClose={onClose}
     >
-      {may('read money') && preview.data && (preview.data.moves.length > 0 || preview.data.more) && (
-        <RulesTrial organisation={rules.organisation} rules={left} />
-      )}
+      <RulesTrial organisation={rules.organisation} rules={left} preview={preview.data} />
     </DropRule>
   );
 }

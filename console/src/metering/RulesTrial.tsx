@@ -2,16 +2,19 @@
 import { Alert, Box, Button, LinearProgress } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
+import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { DataTable } from '../shared/DataTable';
 import { periodName } from '../shared/dates';
 import { compare, formatCount, formatMoney } from '../shared/decimal';
 import { Remark } from '../shared/form';
 import { counted } from '../shared/units';
-import { previewOptions, type Rule } from './ownership';
+import { previewOptions, type Preview, type Rule } from './ownership';
 import { gapWords, isTried, trialOptions, type LinkDifference, type Trial } from './ownershipTrials';
 
-export function RulesTrial({ organisation, rules }: { organisation: string; rules: Rule[] }) {
+export function RulesTrial(props: { organisation: string; rules: Rule[]; preview: Preview | undefined }) {
+  const { organisation, rules, preview } = props;
+  const { may } = useSignedIn();
   const ask = useMutation({
     mutationFn: async () =>
       body(
@@ -21,6 +24,8 @@ export function RulesTrial({ organisation, rules }: { organisation: string; rule
         }),
       ),
   });
+  const moves = !!preview && (preview.moves.length > 0 || preview.more);
+  if (!may('read money') || (!moves && !ask.data)) return null;
   return (
     <Box sx={{ gridColumn: '1 / -1' }}>
       {!ask.data && (
