@@ -8,7 +8,7 @@ from typing import Any
 from uuid import uuid4
 
 import ingest
-import pymysql
+import MySQLdb
 from argon2 import PasswordHasher
 
 from gradumen.client import Client
@@ -95,7 +95,7 @@ def _verification() -> Callable[[], object]:
 
 def widen(socket: Path, rows: int) -> None:
     """So many tenants more, a third of them of resellers, each with a quota, straight into the database."""
-    with pymysql.connect(unix_socket=str(socket), user=administrator(), database="gradumen") as connection:
+    with MySQLdb.connect(unix_socket=str(socket), user=administrator(), database="gradumen") as connection:
         cursor = connection.cursor()
         cursor.execute("SELECT slug, id FROM organisations")
         known = dict(cursor.fetchall())

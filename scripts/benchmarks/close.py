@@ -12,8 +12,8 @@ from typing import Any
 from uuid import UUID
 
 import large
+import MySQLdb.connections
 import psutil
-import pymysql
 
 from gradumen.core.exact import add
 
@@ -118,7 +118,7 @@ def _pss(process: psutil.Process) -> int:
         return 0
 
 
-def _counts(connection: "pymysql.Connection[Any]") -> dict[str, int]:
+def _counts(connection: MySQLdb.connections.Connection) -> dict[str, int]:
     found = {}
     with connection.cursor() as cursor:
         for table in RESULT:
@@ -166,14 +166,14 @@ def _read_usage(socket: Path, sellers: list[str]) -> None:
             cursor.fetchall()
 
 
-def _read(connection: "pymysql.Connection[Any]", tables: tuple[str, ...]) -> None:
+def _read(connection: MySQLdb.connections.Connection, tables: tuple[str, ...]) -> None:
     with connection.cursor() as cursor:
         for table in tables:
             cursor.execute(f"SELECT * FROM {table}")
             cursor.fetchall()
 
 
-def _write(connection: "pymysql.Connection[Any]", tables: tuple[str, ...]) -> float:
+def _write(connection: MySQLdb.connections.Connection, tables: tuple[str, ...]) -> float:
     """LOAD DATA of the rows that are in tables into empty ones of the same shape; writing the files is not counted."""
     taken = 0.0
     with connection.cursor() as cursor:

@@ -11,9 +11,9 @@ from pathlib import Path
 from typing import Any
 
 import ingest
+import MySQLdb
 import polars as pl
 import psutil
-import pymysql
 
 from gradumen.core.metering.imported_costs import READ
 from gradumen.demo.__main__ import Service
@@ -137,7 +137,7 @@ def _quantities(service: Service, history: History) -> dict[str, float]:
     for task in history.mara.tasks.list("tarnwick"):
         history.mara.tasks.follow(task.id, seconds=3600)
     socket = service.data / "database" / "db.sock"
-    engine = make_engine(f"mysql+pymysql://{administrator()}@localhost/gradumen?unix_socket={socket}")
+    engine = make_engine(f"mysql://{administrator()}@localhost/gradumen?unix_socket={socket}")
     with Peak(service) as peak, engine.connect() as connection:
         began = time.perf_counter()
         history.mara.imported_costs.set_meter(FEED, "bench/cost", quantities=True)
@@ -204,7 +204,7 @@ class Peak:
 def _load(service: Service) -> float:
     """The rows that were kept, by the bare driver into an empty table of the same shape; writing them out is not timed."""
     socket = str(service.data / "database" / "db.sock")
-    with pymysql.connect(unix_socket=socket, user=administrator(), local_infile=True) as connection:
+    with MySQLdb.connect(unix_socket=socket, user=administrator(), local_infile=True) as connection:
         cursor = connection.cursor()
         cursor.execute("SHOW DATABASES LIKE 'gradumen%'")
         row = cursor.fetchone()

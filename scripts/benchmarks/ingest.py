@@ -16,8 +16,8 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+import MySQLdb
 import psutil
-import pymysql
 
 from gradumen.client import Client
 from gradumen.client.metering.readings import BATCH, reading_event
@@ -160,12 +160,12 @@ Batch = list[tuple[Row, Row]]
 def _floor(socket: Path, rows: Batch, write: Callable[[Any, Batch], None]) -> float:
     """The same rows by the bare driver from two processes, into empty tables of the same shape."""
     with (
-        pymysql.connect(unix_socket=str(socket), user=administrator(), autocommit=True) as connection,
+        MySQLdb.connect(unix_socket=str(socket), user=administrator(), autocommit=True) as connection,
         connection.cursor() as cursor,
     ):
         cursor.execute("SET FOREIGN_KEY_CHECKS = 0")
         cursor.execute("CREATE OR REPLACE DATABASE floor CHARACTER SET utf8mb4")
-    engine = make_engine(f"mysql+pymysql://{administrator()}@localhost/floor?unix_socket={socket}")
+    engine = make_engine(f"mysql://{administrator()}@localhost/floor?unix_socket={socket}")
     schema.migrate(engine)
     schema.ensure_months(engine, ["2026-08", "2026-09", "2026-10"])
     engine.dispose()
@@ -195,7 +195,7 @@ def _rows(place: int, event: dict[str, Any]) -> tuple[tuple[Any, ...], tuple[Any
 
 
 def _write(socket: str, batches: list[Batch], write: Callable[[Any, Batch], None], gate: Any) -> None:
-    connection = pymysql.connect(unix_socket=socket, user=administrator(), database="floor", local_infile=True)
+    connection = MySQLdb.connect(unix_socket=socket, user=administrator(), database="floor", local_infile=True)
     cursor = connection.cursor()
     gate.wait()
     for batch in batches:

@@ -15,7 +15,7 @@ from typing import Any
 from uuid import uuid4
 
 import ingest
-import pymysql
+import MySQLdb.connections
 
 from gradumen.client import Client
 from gradumen.client.metering.readings import reading_event
@@ -73,12 +73,12 @@ def made(hours: int) -> Iterator[Large]:
         yield Large(history, socket, signers, len(projects), rows)
 
 
-def connected(socket: Path) -> "pymysql.Connection[Any]":
+def connected(socket: Path) -> MySQLdb.connections.Connection:
     """A connection that may do everything."""
-    return pymysql.connect(unix_socket=str(socket), user=administrator(), database="gradumen", local_infile=True)
+    return MySQLdb.connect(unix_socket=str(socket), user=administrator(), database="gradumen", local_infile=True)
 
 
-def make_stale(connection: "pymysql.Connection[Any]") -> None:
+def make_stale(connection: MySQLdb.connections.Connection) -> None:
     """All charges of the month are to be rated, by a close alone."""
     with connection.cursor() as cursor:
         cursor.execute(
@@ -164,7 +164,7 @@ def _one_reading_of_each(history: History) -> None:
             raise SystemExit(f"the first readings were refused: {outcome.outcomes}")
 
 
-def _copies(connection: "pymysql.Connection[Any]", templates: list[str]) -> list[int]:
+def _copies(connection: MySQLdb.connections.Connection, templates: list[str]) -> list[int]:
     """Copies of the templates until there are as many tenants as wanted; gives the numbers of all their projects."""
     cursor = connection.cursor()
     for number in range(TENANTS - len(templates)):
@@ -204,7 +204,7 @@ def _copy(cursor: Any, table: str, where: str, key: str, **changed: object) -> N
         cursor.execute(f"INSERT INTO {table} ({', '.join(values)}) VALUES ({marks})", list(values.values()))
 
 
-def _usage(connection: "pymysql.Connection[Any]", projects: list[int], hours: int) -> int:
+def _usage(connection: MySQLdb.connections.Connection, projects: list[int], hours: int) -> int:
     """Packed usage: resources of each project in turn, and many more of the first."""
     cursor = connection.cursor()
     cursor.execute("SELECT slug, id FROM meters")

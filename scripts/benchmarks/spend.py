@@ -145,7 +145,7 @@ def _rate(made: large.Large) -> None:
 
 def _make_columns(made: large.Large, folder: Path) -> float:
     """Make the files of all months, as a worker does after a rating; gives the seconds."""
-    engine = make_engine(f"mysql+pymysql://{administrator()}@localhost/gradumen?unix_socket={made.socket}")
+    engine = make_engine(f"mysql://{administrator()}@localhost/gradumen?unix_socket={made.socket}")
     uow = UnitOfWork(engine, folder)
     with engine.connect() as connection:
         pairs = [pair for (pair,) in connection.exec_driver_sql("SELECT id FROM pairs ORDER BY id")]

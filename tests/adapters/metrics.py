@@ -2,12 +2,11 @@
 
 import shutil
 import subprocess
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-import httpx
+from tests.waiting import wait_until_answers
 
 ENVIRONMENT = Path(__file__).parents[2] / ".setup" / "metrics"
 
@@ -49,16 +48,8 @@ def metrics_server(folder: Path, history: str, port: int) -> Iterator[str]:
             stderr=log,
         )
     url = f"http://127.0.0.1:{port}"
-    deadline = time.monotonic() + 30
     try:
-        while True:
-            try:
-                if httpx.get(f"{url}/-/ready", timeout=2).is_success:
-                    break
-            except httpx.HTTPError:
-                pass
-            time.sleep(0.05)
-            assert process.poll() is None and time.monotonic() < deadline, (folder / "log").read_text()[-2000:]
+        wait_until_answers(f"{url}/-/ready", [process], folder / "log")
         yield url
     finally:
         process.terminate()

@@ -1,5 +1,6 @@
 """The command line on a running service: what people type, what they read, and exit codes."""
 
+import argparse
 import io
 import json
 import re
@@ -10,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from gradumen.cli.main import main, make_parser
+from gradumen.cli.main import NOUNS, main, make_parser
 from tests.world import EMAILS, PASSWORD, SERVICES, World, rate_card, reading
 
 
@@ -57,7 +58,7 @@ def test_a_month_from_a_file_to_a_pdf(terminal: Terminal, world: World, tmp_path
         "readings", "send", str(path), "--feed", "tarnwick/north-fell"
     )
     assert "0 accepted, 28 already known" in terminal("readings", "send", str(path), "--feed", "tarnwick/north-fell")
-    usage = terminal("usage", "show", "--period", "2026-09", "--by", "project")
+    usage = terminal("usage", "show", "--period", "2026-09", "--by", "project", "--wait", "60")
     assert "saltmarsh/booking" in usage and "1 344  vCPU-hours" in usage
     spend = terminal("spend", "period-so-far", "--period", "2026-09", "--totals")
     assert "oxbow" in spend
@@ -209,6 +210,25 @@ def test_every_command_says_what_it_does() -> None:
     assert isinstance(nouns.choices, dict)
     for noun, under in nouns.choices.items():
         assert under.description or under.format_help(), noun
+
+
+def test_the_parser_of_one_noun_is_that_of_all(capsys: pytest.CaptureFixture[str]) -> None:
+    def choices(parser: argparse.ArgumentParser) -> dict[str, argparse.ArgumentParser]:
+        return next(dict(action.choices) for action in parser._actions if action.dest == "noun" and action.choices)
+
+    everything = choices(make_parser())
+    assert list(everything) == list(NOUNS)
+    for noun in NOUNS:
+        alone = choices(make_parser([noun]))
+        assert alone[noun].format_help() == everything[noun].format_help()
+        assert {NOUNS[each] for each in alone} == {NOUNS[noun]}
+    for words in (["--pro", "usage", "tasks", "--help"], ["--url=http://x", "--profile", "usage", "tasks", "--help"]):
+        with pytest.raises(SystemExit, match="0"):
+            main(words)
+        assert "gradumen tasks" in capsys.readouterr().out
+    with pytest.raises(SystemExit, match="2"):
+        main(["task", "list", "usage"])
+    assert "'sign-in', 'sign-out'" in capsys.readouterr().err, "all are told to who mistypes one"
 
 
 def test_what_needs_one_and_what_is_in_use(terminal: Terminal, world: World) -> None:

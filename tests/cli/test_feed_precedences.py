@@ -26,7 +26,8 @@ def test_a_feed_gives_way_and_is_compared(terminal: Terminal, world: World) -> N
         "feed-balances", "show", "--feed", "tarnwick/probe", "--period", "2026-09", "--wait", "60"
     )
     assert "archived" not in terminal("feed-precedences", "list")
-    world.mara.archived_months.set("2026-07")
+    task = world.mara.archived_months.set("2026-07").task
+    assert task is not None and world.mara.tasks.follow(task, seconds=60).state == "done"
     assert "before 2026-07-01 is archived, and counts as it did" in terminal(*give, "--from", "2026-06-15")
     assert "archived" not in terminal(*give, "--from", "2026-07-01")
     assert "gives way to no feed" in terminal("feed-precedences", "set", "tarnwick/probe")

@@ -12,8 +12,9 @@ from typing import Any
 import httpx
 from sqlalchemy import Engine, create_engine, text
 
-from tests.adapters.identity.service import PASSWORD, SIGNED_IN, Administrator, wait_until_served
+from tests.adapters.identity.service import PASSWORD, SIGNED_IN, Administrator, with_its_driver
 from tests.clouds.served import SERVED
+from tests.waiting import wait_until_answers
 
 ENVIRONMENT = Path(__file__).parents[2] / ".setup" / "compute"
 IMAGE = "11111111-1111-1111-1111-111111111111"
@@ -95,7 +96,8 @@ def compute_service(
     for kind, url in zip(("compute", "placement", "image", "network"), (*urls, urls[2]), strict=True):
         administrator.register_service(kind, f"{url}/v2.1" if kind == "compute" else url)
     signed_in = SIGNED_IN.format(identity=identity, password=PASSWORD)
-    names = {each: administrator_url.replace("/gradumen?", f"/cloud_{each}?") for each in ("api", "cell", "placement")}
+    index = with_its_driver(administrator_url)
+    names = {each: index.replace("/gradumen?", f"/cloud_{each}?") for each in ("api", "cell", "placement")}
     with create_engine(administrator_url).begin() as connection:
         for each in (*names, "cell0"):
             connection.execute(text(f"CREATE OR REPLACE DATABASE cloud_{each} CHARACTER SET utf8mb3"))
@@ -105,7 +107,7 @@ def compute_service(
     copy(ENVIRONMENT / "etc" / "nova" / "api-paste.ini", folder)
     at = {**os.environ, "OS_PLACEMENT_CONFIG_DIR": str(folder), "OS_NOVA_CONFIG_DIR": str(folder)}
     _managed(at, "placement-manage", "--config-file", str(folder / "placement.conf"), "db", "sync")
-    cell0 = administrator_url.replace("/gradumen?", "/cloud_cell0?")
+    cell0 = index.replace("/gradumen?", "/cloud_cell0?")
     for words in (
         ("api_db", "sync"),
         ("cell_v2", "map_cell0", "--database_connection", cell0),
@@ -120,8 +122,13 @@ def compute_service(
             for words in (("-c", _PLACED, ports[1]), ("-c", SERVED, config, ports[0], ports[2]))
         ]
     try:
-        wait_until_served(f"{urls[0]}/", started, folder / "out")
-        yield Servers(f"{urls[0]}/v2.1/", administrator, create_engine(names["cell"]), urls[1])
+        wait_until_answers(f"{urls[0]}/", started, folder / "out")
+        yield Servers(
+            f"{urls[0]}/v2.1/",
+            administrator,
+            create_engine(administrator_url.replace("/gradumen?", "/cloud_cell?")),
+            urls[1],
+        )
     finally:
         for each in started:
             each.terminate()

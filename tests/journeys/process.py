@@ -5,11 +5,11 @@ import signal
 import socket
 import subprocess
 import sys
-import time
 from pathlib import Path
 
-import httpx
 import psutil
+
+from tests.waiting import wait_until_answers
 
 
 class Process:
@@ -44,14 +44,8 @@ class Process:
         self.wait_until_ready()
 
     def wait_until_ready(self) -> None:
-        deadline = time.monotonic() + 60
-        while time.monotonic() < deadline:
-            try:
-                if httpx.get(f"{self.url}/readyz", timeout=5).is_success:
-                    return
-            except httpx.HTTPError:
-                time.sleep(0.05)
-        raise AssertionError((self.data / "service.log").read_text()[-2000:])
+        assert self.process is not None
+        wait_until_answers(f"{self.url}/readyz", [self.process], self.data / "service.log")
 
     def kill(self) -> None:
         assert self.process is not None

@@ -14,7 +14,6 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-import httpx
 import pytest
 from sqlalchemy import text
 
@@ -25,6 +24,7 @@ from gradumen.run.database import PrivateDatabase, start_private_database
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import make_engine
 from tests.places import quick_place
+from tests.waiting import wait_until_answers
 from tests.world import EMAILS, PASSWORD, World, egress
 
 FEED = "tarnwick/north-fell"
@@ -61,14 +61,7 @@ def served(data: Path) -> Iterator[str]:
     with (data / "log").open("wb") as log:
         process = subprocess.Popen(command, stdout=log, stderr=log, env={**os.environ, "GRADUMEN_CLOCK_CONTROL": "1"})
     try:
-        deadline = time.monotonic() + 90
-        while time.monotonic() < deadline:
-            assert process.poll() is None, (data / "log").read_text()
-            try:
-                if httpx.get(f"http://127.0.0.1:{port}/readyz", timeout=2).is_success:
-                    break
-            except httpx.HTTPError:
-                time.sleep(0.1)
+        wait_until_answers(f"http://127.0.0.1:{port}/readyz", [process], data / "log")
         yield f"http://127.0.0.1:{port}"
     finally:
         process.terminate()

@@ -5,12 +5,10 @@ import socket
 import subprocess
 import sys
 import tempfile
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-import httpx
 import pytest
 from sqlalchemy import Engine, text
 
@@ -18,6 +16,7 @@ from gradumen.client import Client
 from gradumen.run.database import PrivateDatabase
 from gradumen.store.unit_of_work import make_engine
 from gradumen.wire.access.sessions import SetUp
+from tests.waiting import wait_until_answers
 from tests.world import PASSWORD
 
 ROWS, TABLES = "worker", "keeper"
@@ -33,7 +32,7 @@ def shared(database: PrivateDatabase) -> Iterator[dict[str, str]]:
             connection.execute(text(f"CREATE OR REPLACE USER {name}@'127.0.0.1' IDENTIFIED BY 'of-{name}'"))
             connection.execute(text(f"GRANT {rights} ON shared.* TO {name}@'127.0.0.1'"))
     way = f"127.0.0.1:{database.accounts.port}/shared"
-    yield {name: f"mysql+pymysql://{name}:of-{name}@{way}" for name in (ROWS, TABLES)}
+    yield {name: f"mysql://{name}:of-{name}@{way}" for name in (ROWS, TABLES)}
     with administrator.begin() as connection:
         connection.execute(text("DROP DATABASE shared"))
         for name in (ROWS, TABLES):
@@ -61,14 +60,7 @@ def serving(**settings: str) -> Iterator[tuple[str, Path]]:
         with log.open("wb") as out:
             process = subprocess.Popen(command, stdout=out, stderr=out, env=environment)
         try:
-            deadline = time.monotonic() + 60
-            while time.monotonic() < deadline:
-                assert process.poll() is None, log.read_text()
-                try:
-                    if httpx.get(f"http://127.0.0.1:{port}/readyz", timeout=2).is_success:
-                        break
-                except httpx.HTTPError:
-                    time.sleep(0.05)
+            wait_until_answers(f"http://127.0.0.1:{port}/readyz", [process], log)
             yield f"http://127.0.0.1:{port}", Path(folder)
         finally:
             process.terminate()

@@ -9,8 +9,9 @@ import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
-import pymysql
+import MySQLdb
 import pytest
+from MySQLdb.connections import Connection
 from sqlalchemy import Engine, text
 from sqlalchemy.exc import DBAPIError
 
@@ -107,8 +108,8 @@ def test_accounts_are_told_apart(database: PrivateDatabase, service: Service, ow
     assert may_change_tables(owner)
 
 
-def _by_port(accounts: Accounts, user: str, password: str) -> "pymysql.Connection[pymysql.cursors.Cursor]":
-    return pymysql.connect(host="127.0.0.1", port=accounts.port, user=user, password=password, connect_timeout=5)
+def _by_port(accounts: Accounts, user: str, password: str) -> Connection:
+    return MySQLdb.connect(host="127.0.0.1", port=accounts.port, user=user, password=password, connect_timeout=5)
 
 
 def test_the_private_database_listens_on_loopback_with_a_password_of_its_own(database: PrivateDatabase) -> None:
@@ -118,9 +119,9 @@ def test_the_private_database_listens_on_loopback_with_a_password_of_its_own(dat
     accounts = database.accounts
     _by_port(accounts, "gradumen", accounts.service).close()
     for user, password in (("gradumen", ""), ("gradumen", "guess"), ("root", ""), ("mysql", ""), ("", "")):
-        with pytest.raises(pymysql.err.OperationalError):
+        with pytest.raises(MySQLdb.OperationalError):
             _by_port(accounts, user, password)
-    with pymysql.connect(unix_socket=str(database.data / "db.sock"), user="gradumen", password=accounts.service) as way:
+    with MySQLdb.connect(unix_socket=str(database.data / "db.sock"), user="gradumen", password=accounts.service) as way:
         cursor = way.cursor()
         cursor.execute("SELECT @@bind_address")
         assert cursor.fetchone() == ("127.0.0.1",)
@@ -138,7 +139,7 @@ def test_a_database_of_before_gets_accounts_and_root_loses_its_ways_in(folder: P
     """Before, root had no password and no port led to the server; the next start closes that, and takes a free port."""
     data = folder / "database"
     first = start_private_database(data, fast=True, pool_mib=64)
-    with pymysql.connect(unix_socket=str(data / "db.sock"), user="root") as connection, connection.cursor() as cursor:
+    with MySQLdb.connect(unix_socket=str(data / "db.sock"), user="root") as connection, connection.cursor() as cursor:
         cursor.execute("CREATE TABLE gradumen.kept (id INT PRIMARY KEY)")
         cursor.execute("DROP USER gradumen@localhost, gradumen@'127.0.0.1', gradumen_owner@localhost")
         cursor.execute("CREATE USER root@'127.0.0.1'")
@@ -153,13 +154,13 @@ def test_a_database_of_before_gets_accounts_and_root_loses_its_ways_in(folder: P
             assert second.accounts.port != first.accounts.port
             assert read_accounts(data) == second.accounts
             assert second.accounts.service == first.accounts.service
-            with pytest.raises(pymysql.err.OperationalError):
+            with pytest.raises(MySQLdb.OperationalError):
                 _by_port(second.accounts, "root", "")
             with _by_port(second.accounts, "gradumen", second.accounts.service) as connection:
                 cursor = connection.cursor()
                 cursor.execute("SELECT COUNT(*) FROM gradumen.kept")
                 assert cursor.fetchone() == (0,)
-                with pytest.raises(pymysql.err.OperationalError, match="denied"):
+                with pytest.raises(MySQLdb.OperationalError, match="denied"):
                     cursor.execute("DROP TABLE gradumen.kept")
         finally:
             second.stop()

@@ -83,7 +83,7 @@ def way(database: PrivateDatabase, engine: Engine) -> Iterator[tuple[BreakingWay
         connection.execute(text("CREATE USER IF NOT EXISTS passer@localhost"))
         connection.execute(text("GRANT ALL ON gradumen.* TO passer@localhost"))
     made = BreakingWay(f"{database.data}/db.sock")
-    by_way = make_engine(f"mysql+pymysql://passer@127.0.0.1:{made.port}/gradumen")
+    by_way = make_engine(f"mysql://passer@127.0.0.1:{made.port}/gradumen")
     yield made, UnitOfWork(by_way)
     by_way.dispose()
     made.close()

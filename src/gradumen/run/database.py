@@ -11,8 +11,8 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
+import MySQLdb
 import psutil
-import pymysql
 
 from gradumen.core.errors import GradumenError
 from gradumen.store.database_accounts import (
@@ -84,7 +84,7 @@ class PrivateDatabase:
     @property
     def administrator_url(self) -> str:
         """SQLAlchemy URL of the administrator, who is known by the socket."""
-        return f"mysql+pymysql://{administrator()}@localhost/gradumen?unix_socket={self.data / SOCKET}"
+        return f"mysql://{administrator()}@localhost/gradumen?unix_socket={self.data / SOCKET}"
 
     def stop(self) -> None:
         """Stop it cleanly and wait until it is gone."""
@@ -264,7 +264,7 @@ def _wait_until_ready(data: Path, pid: int, seconds: float = 60) -> None:
         try:
             if answers(data / SOCKET):
                 return
-        except (OSError, pymysql.err.OperationalError):
+        except (OSError, MySQLdb.OperationalError):
             if not _alive(pid):
                 tail = _log_tail(data) or "no log was written"
                 raise DatabaseFailed(f"the database did not start; its log {data}/db.log ends: {tail}") from None

@@ -8,7 +8,7 @@ from itertools import count
 from pathlib import Path
 from typing import Concatenate, ParamSpec, TypeVar
 
-from sqlalchemy import Connection, Engine, ExceptionContext, create_engine, event, text
+from sqlalchemy import Connection, Engine, ExceptionContext, create_engine, event, make_url, text
 from sqlalchemy.engine.interfaces import DBAPIConnection
 from sqlalchemy.exc import DBAPIError, IntegrityError, SQLAlchemyError
 from sqlalchemy.exc import TimeoutError as PoolExhausted
@@ -44,7 +44,8 @@ STRICT = "STRICT_ALL_TABLES,NO_ZERO_DATE,ERROR_FOR_DIVISION_BY_ZERO"
 def make_engine(url: str, *, pool_size: int = 20) -> Engine:
     """An engine whose sessions are strict, in UTC, and read what is committed."""
     engine = create_engine(
-        url,
+        # Of the drivers for this kind of database there is one here, whichever the address names.
+        make_url(url).set(drivername="mysql+mysqldb"),
         pool_size=pool_size,
         query_cache_size=2000,
         pool_timeout=60,

@@ -11,7 +11,8 @@ from typing import Any
 import httpx
 from sqlalchemy import create_engine, text
 
-from tests.adapters.identity.service import ENVIRONMENT, PASSWORD, SIGNED_IN, wait_until_served
+from tests.adapters.identity.service import ENVIRONMENT, PASSWORD, SIGNED_IN, with_its_driver
+from tests.waiting import wait_until_answers
 
 _CONFIG = """
 [DEFAULT]
@@ -67,7 +68,7 @@ def metric_service(folder: Path, identity: str, administrator_url: str, port: in
         connection.execute(text("CREATE OR REPLACE DATABASE measures CHARACTER SET utf8mb3"))
     for each in ("coordination", "measures"):
         (folder / each).mkdir()
-    index = administrator_url.replace("/gradumen?", "/measures?")
+    index = with_its_driver(administrator_url).replace("/gradumen?", "/measures?")
     config = folder / "measures.conf"
     config.write_text(
         _CONFIG.format(folder=folder, index=index, signed_in=SIGNED_IN.format(identity=identity, password=PASSWORD))
@@ -93,7 +94,7 @@ def metric_service(folder: Path, identity: str, administrator_url: str, port: in
         ]
     url = f"http://127.0.0.1:{port}"
     try:
-        wait_until_served(f"{url}/healthcheck", processes, folder / "out")
+        wait_until_answers(f"{url}/healthcheck", processes, folder / "out")
         yield url
     finally:
         for process in processes:

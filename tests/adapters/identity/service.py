@@ -4,12 +4,13 @@ import json
 import os
 import socket
 import subprocess
-import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 import httpx
+
+from tests.waiting import wait_until_answers
 
 ENVIRONMENT = Path(__file__).parents[3] / ".setup" / "identity"
 PASSWORD = "of-the-administrator"
@@ -98,24 +99,16 @@ def identity_service(folder: Path, port: int | None = None) -> Iterator[str]:
             env={**os.environ, "OS_KEYSTONE_CONFIG_DIR": str(folder)},
         )
     try:
-        wait_until_served(url, [process], folder / "out")
+        wait_until_answers(url, [process], folder / "out")
         yield url
     finally:
         process.terminate()
         process.wait(30)
 
 
-def wait_until_served(url: str, started: Sequence["subprocess.Popen[bytes]"], out: Path) -> None:
-    """Wait until an address answers, as long as all processes behind it run; what they said is in ``out``."""
-    deadline = time.monotonic() + 90
-    while True:
-        try:
-            if httpx.get(url, timeout=5).is_success:
-                return
-        except httpx.HTTPError:
-            time.sleep(0.1)
-        running = all(each.poll() is None for each in started)
-        assert running and time.monotonic() < deadline, out.read_text()[-2000:]
+def with_its_driver(url: str) -> str:
+    """The address of a database for the programs of a cloud, whose environment has a driver of its own."""
+    return url.replace("mysql://", "mysql+pymysql://")
 
 
 class Administrator:

@@ -2,12 +2,13 @@
 
 import os
 import subprocess
-import time
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
 
 import httpx
+
+from tests.waiting import wait_until_answers
 
 PYTHON = Path(__file__).parents[3] / ".setup" / "objects" / "bin" / "python"
 _SIGNED = "AWS4-HMAC-SHA256 Credential=key/20260101/us-east-1/s3/aws4_request, SignedHeaders=host, Signature=0"
@@ -21,15 +22,8 @@ def object_store(folder: Path, port: int) -> Iterator[str]:
     with (folder / "out").open("wb") as out:
         process = subprocess.Popen([str(PYTHON), "-c", _SERVED, str(port)], stdout=out, stderr=out, env=os.environ)
     url = f"http://127.0.0.1:{port}"
-    deadline = time.monotonic() + 60
     try:
-        while True:
-            try:
-                httpx.get(f"{url}/moto-api/data.json", timeout=2).raise_for_status()
-                break
-            except httpx.HTTPError:
-                time.sleep(0.1)
-            assert process.poll() is None and time.monotonic() < deadline, (folder / "out").read_text()[-2000:]
+        wait_until_answers(f"{url}/moto-api/data.json", [process], folder / "out")
         yield url
     finally:
         process.terminate()

@@ -199,7 +199,7 @@ def test_readiness_looks_at_disk_database_and_clock(world: World, service: Servi
     service.app.state.settings = settings
     assert full.status_code == 503
     assert "1000000000 are needed" in full.json()["disk"]
-    service.app.state.uow = UnitOfWork(make_engine("mysql+pymysql://nobody:x@127.0.0.1:9/gradumen"))
+    service.app.state.uow = UnitOfWork(make_engine("mysql://nobody:x@127.0.0.1:9/gradumen"))
     away = httpx.get(f"{world.url}/readyz")
     service.app.state.uow = service.uow
     assert (away.status_code, away.json()["database"]) == (503, "it does not answer")

@@ -64,7 +64,8 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         right=("QUANTITY",),
     )
     if not found.items:
-        out.say(f"no usage in {found.period}; send readings with: gradumen readings send")
+        hint = " yet" if found.waiting else "; send readings with: gradumen readings send"
+        out.say(f"no usage in {found.period}{hint}")
     out.as_of(found)
     if found.more:
         out.note(f"only the first {arguments.limit}; ask for more with --limit")
