@@ -16,7 +16,6 @@ from gradumen.run.database import PrivateDatabase
 from gradumen.store.revisions import CLOCK, KINDS, TREE, RevisionRow, revise, token_of
 from gradumen.store.unit_of_work import UnitOfWork, at_one_moment, database_time, make_engine
 from gradumen.usecases.idempotency import Once, answer
-from tests.conftest import empty
 
 
 class BreakingWay:
@@ -90,7 +89,7 @@ def way(database: PrivateDatabase, engine: Engine) -> Iterator[tuple[BreakingWay
     with engine.begin() as connection:
         connection.execute(text("DROP TABLE scratch"))
         connection.execute(text("DROP USER passer@localhost"))
-    empty(engine)
+        connection.execute(text("CALL empty_all()"))
 
 
 def insert(tx: Session) -> str:
