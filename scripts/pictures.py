@@ -40,7 +40,9 @@ def main() -> int:
             history.make((service.data / "set-up-code").read_text().strip())
             history.bill(history.calendar.closed[-1], issue=False)
             with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=list(ARGUMENTS))
+                browser = playwright.chromium.launch(
+                    executable_path="/usr/bin/chromium-headless-shell", args=list(ARGUMENTS)
+                )
                 pages(browser, service.url, history)
                 terminal(browser, service.url, Path(folder))
                 browser.close()
