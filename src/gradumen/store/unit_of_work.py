@@ -22,7 +22,7 @@ __all__ = ["DATABASE_ERRORS", "Engine", "Overtaken", "Session", "UnitOfWork", "a
 T = TypeVar("T")
 P = ParamSpec("P")
 
-LOST = frozenset({0, 1053, 1927, 2006, 2013})
+LOST = frozenset({0, 1053, 1927, 2006, 2013, 2055})
 """The connection was lost: what was sent last may have been carried out."""
 RETRIED = LOST | {1020, 1047, 1205, 1213, 1305, 2002, 2003}
 """Lost a race (deadlock, lock wait, record changed), node or server not ready, connection lost.
@@ -57,6 +57,8 @@ def make_engine(url: str, *, pool_size: int = 20) -> Engine:
         connect_args={
             "charset": "utf8mb4",
             "local_infile": True,
+            # Else a server that drops what is sent to it is waited for until the system gives up.
+            "connect_timeout": 10,
             "init_command": f"SET sql_mode='{STRICT}', time_zone='+00:00'",
         },
     )
