@@ -342,5 +342,6 @@ def browser_type_launch_args() -> dict[str, Any]:
             "--disable-background-networking",
             "--disable-component-update",
             "--disable-sync",
+            "--font-render-hinting=none",  # letters stand as on a screen of today
         ],
     }
