@@ -49,7 +49,7 @@ def metrics_server(folder: Path, history: str, port: int) -> Iterator[str]:
         )
     url = f"http://127.0.0.1:{port}"
     try:
-        wait_until_answers(f"{url}/-/ready", [process], folder / "log")
+        wait_until_answers(f"{url}/-/ready", [process], folder / "log", seconds=30)
         yield url
     finally:
         process.terminate()

@@ -122,7 +122,7 @@ def compute_service(
             for words in (("-c", _PLACED, ports[1]), ("-c", SERVED, config, ports[0], ports[2]))
         ]
     try:
-        wait_until_answers(f"{urls[0]}/", started, folder / "out")
+        wait_until_answers(f"{urls[0]}/", started, folder / "out", seconds=90)
         yield Servers(
             f"{urls[0]}/v2.1/",
             administrator,

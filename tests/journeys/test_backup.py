@@ -61,7 +61,7 @@ def served(data: Path) -> Iterator[str]:
     with (data / "log").open("wb") as log:
         process = subprocess.Popen(command, stdout=log, stderr=log, env={**os.environ, "GRADUMEN_CLOCK_CONTROL": "1"})
     try:
-        wait_until_answers(f"http://127.0.0.1:{port}/readyz", [process], data / "log")
+        wait_until_answers(f"http://127.0.0.1:{port}/readyz", [process], data / "log", seconds=90)
         yield f"http://127.0.0.1:{port}"
     finally:
         process.terminate()

@@ -94,7 +94,7 @@ def metric_service(folder: Path, identity: str, administrator_url: str, port: in
         ]
     url = f"http://127.0.0.1:{port}"
     try:
-        wait_until_answers(f"{url}/healthcheck", processes, folder / "out")
+        wait_until_answers(f"{url}/healthcheck", processes, folder / "out", seconds=90)
         yield url
     finally:
         for process in processes:

@@ -99,7 +99,7 @@ def identity_service(folder: Path, port: int | None = None) -> Iterator[str]:
             env={**os.environ, "OS_KEYSTONE_CONFIG_DIR": str(folder)},
         )
     try:
-        wait_until_answers(url, [process], folder / "out")
+        wait_until_answers(url, [process], folder / "out", seconds=90)
         yield url
     finally:
         process.terminate()
