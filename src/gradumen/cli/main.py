@@ -131,16 +131,13 @@ def main(argv: Sequence[str] | None = None) -> int:
     arguments = make_parser(_meant(given)).parse_args(given)
     out = Out(json=getattr(arguments, "json", False))
     try:
-        result: int
         if getattr(arguments, "local", False):
-            result = arguments.run(arguments, out)
-            return result
+            return int(arguments.run(arguments, out))
         # What runs the service asks it nothing, and is there without all that it can be asked for.
         from gradumen.cli.profiles import connect
 
         with connect(arguments) as client:
-            result = arguments.run(arguments, client, out)
-            return result
+            return int(arguments.run(arguments, client, out))
     except GradumenError as error:
         out.refuse(error)
         return 1
