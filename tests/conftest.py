@@ -5,9 +5,9 @@ import socket
 import tempfile
 import threading
 import time
-from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
-from datetime import timedelta
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +15,7 @@ import pytest
 import uvicorn
 from fastapi import FastAPI
 from hypothesis import HealthCheck, settings
-from sqlalchemy import Connection, Engine, text
+from sqlalchemy import Connection, Engine, event, text
 
 from gradumen.adapters.door import Door
 from gradumen.adapters.folders import Directories
@@ -29,27 +29,17 @@ from gradumen.run.database import PrivateDatabase, start_private_database
 from gradumen.settings import Settings
 from gradumen.store import schema
 from gradumen.store.sealing import Seals
-from gradumen.store.tables import Base
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
 from gradumen.usecases.catalogue import published
+from gradumen.usecases.waiting import look
+from tests.kept import States, add_procedure, emptying
 from tests.places import quick_place
 from tests.world import World, closing, make_world
 
 settings.register_profile("gradumen", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=30)
 settings.load_profile("gradumen")
 CODE = "code-of-the-tests"
-GUARDED = (
-    "invoices",
-    "invoice_lines",
-    "invoice_taxes",
-    "returned_taxes",
-    "charges",
-    "charge_parts",
-    "issued_documents",
-    "document_counters",
-    "audit_entries",
-)
-"""Tables whose triggers refuse to remove what is issued or recorded."""
+Begin = Callable[[str, Callable[[], Any]], Any]
 CONSOLE = Path(__file__).parents[1] / "console" / "dist"
 
 
@@ -100,6 +90,7 @@ class GatedWorker(Worker):
     gate = threading.Lock()
     usage_rests = pair_rests = 0.0
     pulls_every = 0.25
+    woken, written, long = threading.Event(), 0.0, 0.5
     least_rest = timedelta(milliseconds=150)
     """So that what a test changes at once is rated once."""
 
@@ -119,6 +110,19 @@ class GatedWorker(Worker):
         """Not between emptying and putting back: then the clock is the real one's, and months ahead would be there."""
         with self.gate:
             super().open_months()
+
+    def rest(self) -> None:
+        """Longer while nobody wrote for a while, until somebody does: looking takes time from other tests."""
+        super().rest()
+        self.woken.clear()
+        if time.monotonic() - self.written > self.long:
+            self.woken.wait(self.long)
+
+    def wrote(self, connection: Connection) -> None:
+        """Somebody commits; if anything was written, there may be something to do."""
+        if connection.info.get("wrote"):
+            self.written = time.monotonic()
+            self.woken.set()
 
     def watch_capacity(self) -> None:
         """Tests look themselves."""
@@ -215,6 +219,7 @@ def running(
     uow = UnitOfWork(engine, seals=seals)
     app = make_app(configured, uow, set_up_file=folder / "set-up-code")
     worker = GatedWorker(uow, owner, door=door, directories=Directories(opened), idle_seconds=0.1)
+    event.listen(engine, "commit", worker.wrote)
     worker.start()
     port = free_port()
     config = uvicorn.Config(
@@ -231,23 +236,6 @@ def running(
     worker.stop()
 
 
-def add_procedure(connection: Connection, name: str, statements: Iterable[str]) -> None:
-    """Let the database do these by one call: each by itself takes longer to send than to do."""
-    body = ["SET FOREIGN_KEY_CHECKS = 0", *statements, "SET FOREIGN_KEY_CHECKS = 1"]
-    connection.exec_driver_sql(f"CREATE OR REPLACE PROCEDURE {name}() BEGIN {'; '.join(body)}; END")
-
-
-def emptying() -> Iterator[str]:
-    """Empties every table, and lets the business clock follow the real one."""
-    for table in Base.metadata.sorted_tables:
-        if table.name not in ("business_clock", "revisions"):
-            # No trigger sees TRUNCATE, which takes long.
-            rid = f"TRUNCATE {table.name}" if table.name in GUARDED else f"DELETE FROM {table.name}"
-            yield f"IF EXISTS (SELECT 1 FROM {table.name}) THEN {rid}; END IF"
-    yield "UPDATE business_clock SET held_at = NULL, offset_seconds = 0"
-    yield "UPDATE revisions SET token = UUID()"
-
-
 @pytest.fixture
 def service(running: Service, owner: Engine) -> Iterator[Service]:
     """The service with empty tables: who uses them leaves them so."""
@@ -257,66 +245,60 @@ def service(running: Service, owner: Engine) -> Iterator[Service]:
         connection.exec_driver_sql("CALL empty_all()")
 
 
-@dataclass
-class KeptWorld:
-    """The small world, once it was made: its tables are copied beside the service's, its sessions are by user."""
-
-    keeper: Engine
-    tables: list[str] = field(default_factory=list)
-    sessions: dict[str, tuple[dict[str, str], str]] = field(default_factory=dict)
-
-    def keep(self, schema: str) -> None:
-        """Copy all tables that have rows, but for tasks: the day's work is put on the list by whoever works."""
-        with self.keeper.begin() as connection:
-            connection.execute(text("CREATE OR REPLACE DATABASE kept"))
-            for table in Base.metadata.sorted_tables:
-                there = f"{schema}.{table.name}"
-                if not table.name.startswith("task") and connection.scalar(
-                    text(f"SELECT EXISTS (SELECT 1 FROM {there})")
-                ):
-                    connection.execute(text(f"CREATE TABLE kept.{table.name} SELECT * FROM {there}"))
-                    self.tables.append(table.name)
-            add_procedure(connection, "kept.put_back", self._putting_back(schema))
-
-    def _putting_back(self, schema: str) -> Iterator[str]:
-        for table in self.tables:
-            if table not in GUARDED:
-                # Of the test before, a worker may have written what it had read.
-                yield f"DELETE FROM {schema}.{table}"
-            yield f"INSERT INTO {schema}.{table} SELECT * FROM kept.{table}"
-        # Whoever still reads of the test before keeps it under the token of then.
-        yield f"UPDATE {schema}.revisions SET token = UUID()"
-
-    def put_back(self) -> None:
-        """Put the rows back as they were."""
-        with self.keeper.begin() as connection:
-            connection.exec_driver_sql("CALL kept.put_back()")
-
-
 @pytest.fixture(scope="session")
-def kept_world(database: PrivateDatabase) -> Iterator[KeptWorld]:
-    """Nothing at first."""
+def states(database: PrivateDatabase, engine: Engine) -> Iterator[States]:
+    """None at first."""
     keeper = make_engine(database.administrator_url, pool_size=1)
-    yield KeptWorld(keeper)
+    yield States(keeper, str(engine.url.database))
     keeper.dispose()
 
 
+@pytest.fixture(scope="session")
+def sessions() -> dict[str, tuple[dict[str, str], str]]:
+    """Those of the small world's users, once it was made."""
+    return {}
+
+
 @pytest.fixture
-def world(service: Service, kept_world: KeptWorld, cloud_server: SimulatedCloud) -> Iterator[World]:
-    """A small world; see `tests.world`. Made once through the client, then its rows are put back as they were."""
-    schema = str(service.uow.engine.url.database)
-    if kept_world.tables:
-        with service.worker.gate:
-            kept_world.put_back()
-        made = World(service.url, sessions=kept_world.sessions)
-    else:
-        made = make_world(service.url, CODE)
-        settle(service.uow.engine)
-        kept_world.keep(schema)
-        kept_world.sessions.update(made.signed_in())
-    made.cloud = cloud_server.url
-    with closing(made):
+def world(
+    service: Service, begin: Begin, cloud_server: SimulatedCloud, sessions: dict[str, tuple[dict[str, str], str]]
+) -> Iterator[World]:
+    """A small world; see `tests.world`."""
+
+    def make() -> None:
+        with closing(make_world(service.url, CODE)) as made:
+            sessions.update(made.signed_in())
+
+    begin("world", make)
+    with closing(World(service.url, cloud=cloud_server.url, sessions=sessions)) as made:
         yield made
+
+
+@pytest.fixture
+def begin(service: Service, states: States) -> Begin:
+    """Begins with a state, on the one that the test has already: makes it, or puts its rows back; gives what it gave.
+
+    It goes by a name, and is made in the same way for each test: for that, what is made may not be changed.
+    """
+
+    def begun(name: str, make: Callable[[], Any]) -> Any:
+        gate = service.worker.gate
+        if name in states.made:
+            with gate:
+                states.put_back(name)
+            return states.made[name]
+        with gate:
+            before = states.sums()
+        made = make()
+        while name not in states.made:
+            settle(service.uow.engine)
+            with gate:
+                waiting, _ = look(service.uow, at=datetime.now(UTC))
+                if not (waiting.tasks or waiting.marks or waiting.pairs or waiting.moves):
+                    states.keep(name, before, made)
+        return made
+
+    return begun
 
 
 def settle(engine: Engine) -> None:

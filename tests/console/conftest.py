@@ -9,6 +9,7 @@ from urllib.parse import urlparse
 import pytest
 from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Locator, Page, Request, expect
 
+from tests.conftest import Begin
 from tests.world import EMAILS, PASSWORD, World, egress, reading
 
 AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
@@ -151,18 +152,22 @@ def tab(opened: BrowserContext, world: World) -> Iterator[Tab]:
 
 
 @pytest.fixture
-def month(world: World) -> World:
+def month(world: World, begin: Begin) -> World:
     """The world with usage in September and October."""
-    events = []
-    for day in range(1, 25):
-        for machine, owner in (("b-1", "saltmarsh/booking"), ("q-1", "quillstone/archive")):
-            span = {
-                "start": f"2026-09-{day:02d}T00:00:00Z",
-                "end": f"2026-09-{day:02d}T20:00:00Z",
-                "owner": owner,
-                "resource": machine,
-            }
-            events += [reading(f"{machine}-{day}", **span), egress(f"{machine}-{day}-e", 9 * 10**9, **span)]
-    span = {"start": "2026-10-02T00:00:00Z", "end": "2026-10-02T20:00:00Z"}
-    world.send(*events, reading("october", **span), reading("october-q", owner="quillstone/archive", **span))
+
+    def make() -> None:
+        events = []
+        for day in range(1, 25):
+            for machine, owner in (("b-1", "saltmarsh/booking"), ("q-1", "quillstone/archive")):
+                span = {
+                    "start": f"2026-09-{day:02d}T00:00:00Z",
+                    "end": f"2026-09-{day:02d}T20:00:00Z",
+                    "owner": owner,
+                    "resource": machine,
+                }
+                events += [reading(f"{machine}-{day}", **span), egress(f"{machine}-{day}-e", 9 * 10**9, **span)]
+        span = {"start": "2026-10-02T00:00:00Z", "end": "2026-10-02T20:00:00Z"}
+        world.send(*events, reading("october", **span), reading("october-q", owner="quillstone/archive", **span))
+
+    begin("month", make)
     return world

@@ -144,7 +144,11 @@ class Worker:
             except Exception:  # the outermost loop: whatever failed is tried again
                 log.exception("a step failed; trying again")
             if not busy:
-                self._stop.wait(self.idle_seconds)
+                self.rest()
+
+    def rest(self) -> None:
+        """Wait for what there may be to do."""
+        self._stop.wait(self.idle_seconds)
 
     def do_chores(self) -> None:
         """What is done now and then: the day's tasks are listed, what is old goes, people are told what is near."""

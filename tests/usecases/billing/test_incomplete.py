@@ -5,6 +5,7 @@ from decimal import Decimal
 import pytest
 
 from gradumen.core.errors import FeedsIncomplete, Invalid
+from tests.conftest import Begin
 from tests.usecases.metering.test_held import FEED, NOVEMBER, event, november, told
 from tests.world import World, moment
 
@@ -12,10 +13,13 @@ __all__ = ["november"]
 
 
 @pytest.fixture
-def december(november: World) -> World:
-    november.mara.clock.set(moment("2026-12-03"), held=True)
-    november.send(event("made", "1", "2026-11-20 08:00", "awake"))
-    told(november, "2026-11-30 20:00")
+def december(november: World, begin: Begin) -> World:
+    def make() -> None:
+        november.mara.clock.set(moment("2026-12-03"), held=True)
+        november.send(event("made", "1", "2026-11-20 08:00", "awake"))
+        told(november, "2026-11-30 20:00")
+
+    begin("december", make)
     return november
 
 

@@ -12,7 +12,7 @@ from gradumen.core.exact import add
 from gradumen.usecases.billing import ownership_trials
 from gradumen.wire.billing.ownership_trials import OwnershipTrialBody
 from gradumen.wire.metering.ownership_rules import ByUsageForm, OwnershipRuleForm
-from tests.conftest import Service
+from tests.conftest import Begin, Service
 from tests.usecases.metering.test_held import event, november, told
 from tests.usecases.metering.test_imported_costs import costs, row, send
 from tests.usecases.metering.test_ownership_rules import owners, put, rule, sent
@@ -29,16 +29,22 @@ SHARED = OwnershipRuleForm(
 
 
 @pytest.fixture
-def closed(world: World) -> World:
+def closed(world: World, begin: Begin) -> World:
     """September is billed; later something comes of it that is nobody's."""
-    world.send(egress("a", 100 * GIB, owner="quillstone/archive"), egress("b", 7 * GIB))
-    world.close("tarnwick", "mara", "2026-09")
-    world.send(
-        *(sent(f"a-{day}", day, "acc-7", 9 * GIB, resource=f"box-{day % 2}") for day in range(1, 11)),
-        sent("b-8", 3, "acc-8", 33 * GIB, resource="vault"),
-        sent("over", 30, "acc-7", 5 * GIB, resource="late", start="2026-09-30T18:00:00Z", end="2026-10-01T06:00:00Z"),
-    )
-    world.settle()
+
+    def make() -> None:
+        world.send(egress("a", 100 * GIB, owner="quillstone/archive"), egress("b", 7 * GIB))
+        world.close("tarnwick", "mara", "2026-09")
+        world.send(
+            *(sent(f"a-{day}", day, "acc-7", 9 * GIB, resource=f"box-{day % 2}") for day in range(1, 11)),
+            sent("b-8", 3, "acc-8", 33 * GIB, resource="vault"),
+            sent(
+                "over", 30, "acc-7", 5 * GIB, resource="late", start="2026-09-30T18:00:00Z", end="2026-10-01T06:00:00Z"
+            ),
+        )
+        world.settle()
+
+    begin("closed", make)
     return world
 
 

@@ -12,7 +12,7 @@ from gradumen.core.errors import Conflict, Forbidden, Invalid
 from gradumen.store.metering import archived_months as store
 from gradumen.usecases.metering import archived_months
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
-from tests.conftest import Service, settle
+from tests.conftest import Begin, Service, settle
 from tests.usecases.metering.test_cost_quantities import counted, send, used, used_row
 from tests.usecases.metering.test_imported_costs import FEED, costs
 from tests.usecases.metering.test_kind_rules import put as put_kinds
@@ -35,33 +35,41 @@ LAST_DAY = at("09-30T20:00", "10-01T02:00")
 
 
 @pytest.fixture
-def archive(world: World, monkeypatch: pytest.MonkeyPatch) -> World:
+def archive(world: World, monkeypatch: pytest.MonkeyPatch, begin: Begin) -> World:
     """Two months that are billed, with all that can be in them; half a year later."""
     # Of two resources at most, so that each month has several parts.
     monkeypatch.setattr(store, "PART", 5)
-    half = {QUILLSTONE: Decimal(1), HARBOUR: Decimal(2)}
-    shared = OwnershipRuleForm(name="Both", shares=half, starts_on=date(2026, 8, 1), conditions={"account": "acc-7"})
-    put(world, shared)
-    world.send(
-        reading("before", resource="vm-0", **at("08-20T00:00", "08-20T06:00")),
-        # Across the beginning of the month of Dublin, and of UTC.
-        reading("border", **at("08-31T22:30", "08-31T23:30")),
-        reading("border-2", **at("08-31T22:00", "09-01T04:00")),
-        *(reading(f"a-{day}", **at(f"09-{day:02d}T00:00", f"09-{day:02d}T06:00")) for day in range(2, 8)),
-        egress("b", 60 * GIB, owner=QUILLSTONE, resource="vm-q", **at("09-10T05:00", "09-10T06:00")),
-        egress("shared", 1_000_003, **NOBODYS, **at("09-11T00:30", "09-11T04:00")),
-        egress("lost", 7, owner=None, account="acc-8", resource="vault", **at("09-12T00:30", "09-12T04:00")),
-        reading("unknown", meter="gpu_hours", unit="hours", **at("09-12T00:00", "09-12T06:00")),
-        reading("last", resource="vm-9", **LAST_DAY),
-        egress("now", 5, **at("10-01T05:00", "10-01T06:00")),
-    )
-    world.send(egress("b", 61 * GIB, owner=QUILLSTONE, resource="vm-q", sequence=1, **at("09-10T05:00", "09-10T06:00")))
-    for period in ("2026-08", "2026-09"):
-        world.close("tarnwick", "mara", period)
-        world.close("oxbow", "edda", period)
-    # What is issued says what it was made from, whatever comes afterwards.
-    world.send(reading("a-2", quantity="5", sequence=1, **at("09-02T00:00", "09-02T06:00")))
-    world.mara.clock.set(moment(LATER), held=True)
+
+    def make() -> None:
+        half = {QUILLSTONE: Decimal(1), HARBOUR: Decimal(2)}
+        shared = OwnershipRuleForm(
+            name="Both", shares=half, starts_on=date(2026, 8, 1), conditions={"account": "acc-7"}
+        )
+        put(world, shared)
+        world.send(
+            reading("before", resource="vm-0", **at("08-20T00:00", "08-20T06:00")),
+            # Across the beginning of the month of Dublin, and of UTC.
+            reading("border", **at("08-31T22:30", "08-31T23:30")),
+            reading("border-2", **at("08-31T22:00", "09-01T04:00")),
+            *(reading(f"a-{day}", **at(f"09-{day:02d}T00:00", f"09-{day:02d}T06:00")) for day in range(2, 8)),
+            egress("b", 60 * GIB, owner=QUILLSTONE, resource="vm-q", **at("09-10T05:00", "09-10T06:00")),
+            egress("shared", 1_000_003, **NOBODYS, **at("09-11T00:30", "09-11T04:00")),
+            egress("lost", 7, owner=None, account="acc-8", resource="vault", **at("09-12T00:30", "09-12T04:00")),
+            reading("unknown", meter="gpu_hours", unit="hours", **at("09-12T00:00", "09-12T06:00")),
+            reading("last", resource="vm-9", **LAST_DAY),
+            egress("now", 5, **at("10-01T05:00", "10-01T06:00")),
+        )
+        world.send(
+            egress("b", 61 * GIB, owner=QUILLSTONE, resource="vm-q", sequence=1, **at("09-10T05:00", "09-10T06:00"))
+        )
+        for period in ("2026-08", "2026-09"):
+            world.close("tarnwick", "mara", period)
+            world.close("oxbow", "edda", period)
+        # What is issued says what it was made from, whatever comes afterwards.
+        world.send(reading("a-2", quantity="5", sequence=1, **at("09-02T00:00", "09-02T06:00")))
+        world.mara.clock.set(moment(LATER), held=True)
+
+    begin("archive", make)
     return world
 
 

@@ -9,7 +9,7 @@ from gradumen.core.errors import Conflict, Invalid
 from gradumen.jobs.leases import now
 from gradumen.usecases.metering.cost_estimates import estimate_costs
 from gradumen.wire.spend.feed_balances import FeedCostBody
-from tests.conftest import Service
+from tests.conftest import Begin, Service
 from tests.usecases.metering.test_imported_costs import FEED, charged, costs, own, row, send
 from tests.world import World, moment
 
@@ -18,12 +18,16 @@ METER = "cumulant/cost"
 
 
 @pytest.fixture
-def estimated(costs: World, service: Service) -> Callable[[], int]:
+def estimated(costs: World, service: Service, begin: Begin) -> Callable[[], int]:
     """Day 20 is stated whole; it is the morning of the 24th, and the feed asks for estimates."""
-    costs.mara.clock.set(moment("2026-09-24 09:00"), held=True)
-    credit, tax = row("-4", 20, ChargeCategory="Credit"), row("3", 20, ChargeCategory="Tax")
-    send(costs, row("10", 20), credit, tax, at="2026-09-21 05:00")
-    costs.mara.imported_costs.set_meter(FEED, METER, estimates=True)
+
+    def make() -> None:
+        costs.mara.clock.set(moment("2026-09-24 09:00"), held=True)
+        credit, tax = row("-4", 20, ChargeCategory="Credit"), row("3", 20, ChargeCategory="Tax")
+        send(costs, row("10", 20), credit, tax, at="2026-09-21 05:00")
+        costs.mara.imported_costs.set_meter(FEED, METER, estimates=True)
+
+    begin("estimated", make)
     return lambda: estimate_costs(service.uow, at=now())
 
 

@@ -13,7 +13,7 @@ from sqlalchemy import text
 from gradumen.core.errors import Invalid
 from gradumen.wire.metering.kind_rules import KindRuleForm
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
-from tests.conftest import Service
+from tests.conftest import Begin, Service
 from tests.usecases.metering.test_imported_costs import FEED, costs, imported, row, written
 from tests.usecases.metering.test_kind_rules import follow, put, rule
 from tests.world import World, moment, reading
@@ -59,10 +59,14 @@ def balanced(world: World) -> None:
 
 
 @pytest.fixture
-def counted(costs: World) -> World:
+def counted(costs: World, begin: Begin) -> World:
     """Files of which what was used counts, read by two rules."""
-    costs.mara.imported_costs.set_meter(FEED, "cumulant/cost", quantities=True)
-    put(costs, CORES, SENT)
+
+    def make() -> None:
+        costs.mara.imported_costs.set_meter(FEED, "cumulant/cost", quantities=True)
+        put(costs, CORES, SENT)
+
+    begin("counted", make)
     return costs
 
 

@@ -12,7 +12,7 @@ import pytest
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import allocate
 from gradumen.wire.metering.ownership_rules import ByUsageForm, OwnershipRuleForm
-from tests.conftest import Service, settle
+from tests.conftest import Begin, Service, settle
 from tests.usecases.metering.test_imported_costs import FEED, costs, row, send
 from tests.world import World, egress, reading
 from tests.worlds.balance import unbalanced
@@ -24,9 +24,13 @@ OCTOBER = datetime(2026, 10, 4, 9, tzinfo=UTC)
 
 
 @pytest.fixture
-def october(world: World) -> World:
+def october(world: World, begin: Begin) -> World:
     """September is over."""
-    world.mara.clock.set(OCTOBER, held=True)
+
+    def make() -> None:
+        world.mara.clock.set(OCTOBER, held=True)
+
+    begin("october", make)
     return world
 
 

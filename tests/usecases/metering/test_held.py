@@ -15,7 +15,7 @@ from gradumen.core.errors import CatalogueInvalid, Conflict
 from gradumen.store.metering import listings
 from gradumen.wire.metering.feed_precedences import FeedFirst
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
-from tests.conftest import Service, settle
+from tests.conftest import Begin, Service, settle
 from tests.world import SERVICES, World, files, moment, rate_card, reading
 from tests.worlds.stored import differing_pairs
 
@@ -36,16 +36,20 @@ RATES = """
 
 
 @pytest.fixture
-def november(world: World) -> World:
+def november(world: World, begin: Begin) -> World:
     """From November on, time in phases is priced; it is the 25th."""
-    world.mara.clock.set(moment("2026-10-06"), held=True)
-    cards = [rate_card("tenants-eur", "EUR", "tenants", "1", "2026-11-01") + RATES]
-    cards.append(rate_card("resellers-gbp", "GBP", "resellers", "0.7", "2026-11-01") + RATES)
-    world.mara.catalogue.publish("tarnwick", files(COMPUTE, *cards))
-    world.user("edda").catalogue.publish(
-        "oxbow", files(rate_card("oxbow-gbp", "GBP", "any", "1", "2026-11-01") + RATES)
-    )
-    world.mara.clock.set(moment("2026-11-25"), held=True)
+
+    def make() -> None:
+        world.mara.clock.set(moment("2026-10-06"), held=True)
+        cards = [rate_card("tenants-eur", "EUR", "tenants", "1", "2026-11-01") + RATES]
+        cards.append(rate_card("resellers-gbp", "GBP", "resellers", "0.7", "2026-11-01") + RATES)
+        world.mara.catalogue.publish("tarnwick", files(COMPUTE, *cards))
+        world.user("edda").catalogue.publish(
+            "oxbow", files(rate_card("oxbow-gbp", "GBP", "any", "1", "2026-11-01") + RATES)
+        )
+        world.mara.clock.set(moment("2026-11-25"), held=True)
+
+    begin("november", make)
     return world
 
 

@@ -16,6 +16,7 @@ from gradumen.core.errors import Conflict, Invalid
 from gradumen.wire.metering.imported_costs import CostDeliveryBody
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
+from tests.conftest import Begin
 from tests.world import World, files, moment, rate_card
 
 CUMULANT = """
@@ -71,18 +72,22 @@ def publish(world: World, slug: str, currency: str, buyers: str, rates: str, day
 
 
 @pytest.fixture
-def costs(world: World) -> World:
+def costs(world: World, begin: Begin) -> World:
     """A feed of cost files, sold on with 12 % on top; acc-7 is Quillstone's, acc-8 nobody's."""
-    mara = world.mara
-    rate = "  - {rate: cumulant, meter: cumulant/cost, per: EUR, markup: {percent: 12}}\n"
-    publish(world, "tenants-eur", "EUR", "tenants", rate, more=CUMULANT)
-    mara.feeds.create("tarnwick", slug="cumulant", name="Cumulant")
-    mara.imported_costs.set_meter(FEED, "cumulant/cost")
-    mara.subscriptions.create(
-        SubscriptionCreate(organisation="quillstone", plan="cumulant", tier="passed-on", name="Cumulant",
-                           starts_on=date(2026, 9, 1))
-    )  # fmt: skip
-    own(world, "quillstone/archive", "acc-7")
+
+    def make() -> None:
+        mara = world.mara
+        rate = "  - {rate: cumulant, meter: cumulant/cost, per: EUR, markup: {percent: 12}}\n"
+        publish(world, "tenants-eur", "EUR", "tenants", rate, more=CUMULANT)
+        mara.feeds.create("tarnwick", slug="cumulant", name="Cumulant")
+        mara.imported_costs.set_meter(FEED, "cumulant/cost")
+        mara.subscriptions.create(
+            SubscriptionCreate(organisation="quillstone", plan="cumulant", tier="passed-on", name="Cumulant",
+                               starts_on=date(2026, 9, 1))
+        )  # fmt: skip
+        own(world, "quillstone/archive", "acc-7")
+
+    begin("costs", make)
     return world
 
 

@@ -8,31 +8,36 @@ import pytest
 from gradumen.core.errors import Forbidden, Invalid, NotFound
 from gradumen.wire.subscriptions.assignment_rules import AssignmentRuleSet
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
+from tests.conftest import Begin
 from tests.world import World, reading
 
 pytestmark = pytest.mark.usefixtures("charged_anew")
 
 
 @pytest.fixture
-def two(world: World) -> World:
+def two(world: World, begin: Begin) -> World:
     """Quillstone has Open Range twice, from the same day; machines run in September."""
-    world.mara.subscriptions.create(
-        SubscriptionCreate(
-            organisation="quillstone", plan="open-range", tier="heath", name="Render", starts_on=date(2026, 8, 1)
-        )
-    )
-    for day in (10, 20):
-        for resource, size in (("dish-1", "small"), ("dish-2", "large"), ("desk-1", "small")):
-            world.send(
-                reading(
-                    f"{resource}-{day}",
-                    owner="quillstone/archive",
-                    resource=resource,
-                    start=f"2026-09-{day}T00:00:00Z",
-                    end=f"2026-09-{day}T05:00:00Z",
-                    attributes={"size": size},
-                )
+
+    def make() -> None:
+        world.mara.subscriptions.create(
+            SubscriptionCreate(
+                organisation="quillstone", plan="open-range", tier="heath", name="Render", starts_on=date(2026, 8, 1)
             )
+        )
+        for day in (10, 20):
+            for resource, size in (("dish-1", "small"), ("dish-2", "large"), ("desk-1", "small")):
+                world.send(
+                    reading(
+                        f"{resource}-{day}",
+                        owner="quillstone/archive",
+                        resource=resource,
+                        start=f"2026-09-{day}T00:00:00Z",
+                        end=f"2026-09-{day}T05:00:00Z",
+                        attributes={"size": size},
+                    )
+                )
+
+    begin("two", make)
     return world
 
 
