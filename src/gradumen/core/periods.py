@@ -4,6 +4,7 @@ from calendar import monthrange
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
+from typing import NamedTuple
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from gradumen.core.errors import Invalid
@@ -15,6 +16,7 @@ QUARTER = timedelta(minutes=15)
 HOUR = timedelta(hours=1)
 
 
+@lru_cache(maxsize=1024)
 def zone_of(name: str) -> ZoneInfo:
     """The zone of that IANA name.
 
@@ -138,6 +140,27 @@ def hour_number(moment: datetime, zone: ZoneInfo | None = None) -> int:
 def hour_start(number: int, zone: ZoneInfo | None = None) -> datetime:
     """The inverse of `hour_number`."""
     return EPOCH + number * HOUR - (beyond_hour(zone) if zone else timedelta(0))
+
+
+class LocalHours(NamedTuple):
+    """Of hours one after another: the local day of each, by its ordinal, and its hour of the week from Monday 00:00."""
+
+    days: tuple[int, ...]
+    week_hours: tuple[int, ...]
+
+
+@lru_cache(maxsize=256)
+def local_hours(first: int, last: int, zone: ZoneInfo) -> LocalHours:
+    """What a zone's clocks show in its hours from one up to another; periods are rated over and over.
+
+    >>> friday = hour_number(datetime(2026, 7, 31, 22, tzinfo=UTC))
+    >>> local_hours(friday, friday + 2, ZoneInfo("Europe/London")).week_hours
+    (119, 120)
+    """
+    local = [hour_start(hour, zone).astimezone(zone) for hour in range(first, last)]
+    return LocalHours(
+        tuple(each.date().toordinal() for each in local), tuple(24 * each.weekday() + each.hour for each in local)
+    )
 
 
 def months_after(day: date, months: int) -> date:

@@ -12,11 +12,12 @@ import polars as pl
 
 from gradumen.core.catalogue.rates import RateCardVersion, UsageRate
 from gradumen.core.errors import Invalid
-from gradumen.core.periods import day_start, hour_number, hour_start
+from gradumen.core.periods import day_start, hour_number, hour_start, local_hours
 from gradumen.core.rating.groups import Array
 
 CHUNK = 1 << 16
 THREADS = 2
+WEEK = 7 * 24
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,16 +46,20 @@ class CompiledCard:
         slots: dict[tuple[int, tuple[int, ...]], int] = {}
         self.samples: list[tuple[int, int]] = []
         """Per slot, the index of its version (-1 before the first) and an hour of the week in it."""
-        self.slot_of_hour = np.zeros(len(week_hours), dtype=np.int64)
-        version = -1
-        for index, week_hour in enumerate(week_hours):
-            while version + 1 < len(starts) and starts[version + 1] <= first_hour + index:
-                version += 1
+        hours = np.arange(first_hour, first_hour + len(week_hours))
+        version_of_hour = np.searchsorted(np.array(starts, dtype=np.int64), hours, side="right") - 1
+        # Hours of one version and hour of the week have one slot; without windows, all of the version.
+        kinds = WEEK * version_of_hour + (np.array(week_hours) if any(masks) else 0)
+        _, firsts, kind_of_hour = np.unique(kinds, return_index=True, return_inverse=True)
+        slot_of_kind = np.zeros(len(firsts), dtype=np.int64)
+        for kind in np.argsort(firsts).tolist():
+            version, week_hour = int(version_of_hour[firsts[kind]]), week_hours[firsts[kind]]
             opened = tuple([mask >> week_hour & 1 for mask in masks[version]]) if version >= 0 else ()
             slot = slots.setdefault((version, opened), len(slots))
             if slot == len(self.samples):
                 self.samples.append((version, week_hour))
-            self.slot_of_hour[index] = slot
+            slot_of_kind[kind] = slot
+        self.slot_of_hour = slot_of_kind[kind_of_hour]
         self._found: dict[tuple[str, tuple[str | None, ...]], tuple[UsageRate | None, ...]] = {}
         self._looked_at = {
             meter: tuple(sorted(frozenset().union(*(v.matcher.looked_at.get(meter, ()) for v in versions))))
@@ -70,12 +75,6 @@ class CompiledCard:
                 for version, week_hour in self.samples
             )
         return self._found[key]
-
-
-def week_hour_of(hour: int, zone: ZoneInfo) -> int:
-    """The hour of the week, counted from Monday 00:00 in that zone, of an hour of its clocks."""
-    local = hour_start(hour, zone).astimezone(zone)
-    return local.weekday() * 24 + local.hour
 
 
 class Combiner:
@@ -113,7 +112,7 @@ class Combiner:
     @cached_property
     def cards(self) -> list[CompiledCard]:
         """The cards, compiled for the hours."""
-        hours = [week_hour_of(hour, self._zone) for hour in range(self.first_hour, self.last_hour)]
+        hours = local_hours(self.first_hour, self.last_hour, self._zone).week_hours
         return [CompiledCard(versions, self.first_hour, hours, self._zone) for versions in self._cards]
 
     def rates_of(self, usage: pl.DataFrame) -> Array:
@@ -135,9 +134,12 @@ class Combiner:
             chunk = slice(start, start + CHUNK)
             found[chunk] = table.look_up({name: column[chunk] for name, column in columns.items()})
 
-        with ThreadPoolExecutor(THREADS) as threads:
-            for _ in threads.map(look_up, range(0, usage.height, CHUNK)):
-                pass
+        if usage.height <= CHUNK:
+            look_up(0)
+        else:
+            with ThreadPoolExecutor(THREADS) as threads:
+                for _ in threads.map(look_up, range(0, usage.height, CHUNK)):
+                    pass
         return found
 
     def _table(self, meter: Array, attributes: Array) -> "_RateTable":

@@ -13,7 +13,7 @@ from gradumen.core.catalogue.rates import Over
 from gradumen.core.catalogue.sampling import Sampling
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, allocate, divide_half_up, scaled, unscaled
-from gradumen.core.periods import hour_number, hour_start
+from gradumen.core.periods import hour_number, hour_start, local_hours
 from gradumen.core.rating.charges import ALL, Charge, Rated, Unpriced
 from gradumen.core.rating.fees import fees, true_ups
 from gradumen.core.rating.groups import NARROW, Array, Groups, joined, run_starts
@@ -84,7 +84,7 @@ def _fine(rows: pl.DataFrame, pricing: Pricing, *, hourly: bool = False) -> pl.D
     if most * rows.height >= 2**126:
         raise Invalid("the usage of this period is too large to add up exactly", field="quantity", value=most)
     first, last = _hours(pricing)
-    days = np.array([_day(hour, pricing) for hour in range(first, last)], dtype=np.int32)
+    days = np.array(local_hours(first, last, pricing.zone).days, dtype=np.int32) - _EPOCH
     rated = rows.with_columns(
         pl.Series("rate", rates_of(rows, pricing)),
         pl.Series("day", days[rows["hour"].to_numpy() - first], dtype=pl.Int32),
@@ -110,10 +110,6 @@ def rates_of(rows: pl.DataFrame, pricing: Pricing) -> Array:
 def _hours(pricing: Pricing) -> tuple[int, int]:
     """The period's first hour, and the first after it."""
     return hour_number(pricing.start, pricing.zone), hour_number(pricing.end, pricing.zone)
-
-
-def _day(hour: int, pricing: Pricing) -> int:
-    return hour_start(hour, pricing.zone).astimezone(pricing.zone).date().toordinal() - _EPOCH
 
 
 def _sampled(samples: pl.DataFrame, pricing: Pricing) -> pl.DataFrame | None:
@@ -142,7 +138,7 @@ def _started(spells: pl.DataFrame | None, pricing: Pricing, *, by_day: bool = Tr
     what, prices = kinds_of(rates)
     intervals = spells.with_columns(cards).join(what, on=["card", "meter", "attributes"])
     first, last = _hours(pricing)
-    days = [_day(hour, pricing) for hour in range(first, last)]
+    days = [day - _EPOCH for day in local_hours(first, last, pricing.zone).days]
     starts = [hour for hour, (day, before) in enumerate(zip(days, [None, *days], strict=False)) if day != before]
     starts = starts if by_day else starts[:1]
     moments = [hour_start(hour, pricing.zone) for hour in (*(first + hour for hour in starts), last)]
@@ -194,6 +190,8 @@ def _apart(rows: pl.DataFrame, pricing: Pricing) -> tuple[pl.DataFrame, pl.DataF
 def _without_spell(rows: pl.DataFrame, spells: pl.DataFrame | None, pricing: Pricing) -> Iterator[Unpriced]:
     """What a rate per started time prices, and is of no spell: there is none, so it is told."""
     keys = ["line", "meter", "attributes", "project", "resource"]
+    if not rows.height:
+        return iter(())
     return _listed(rows if spells is None else rows.join(spells.select(keys).unique(), on=keys, how="anti"), pricing)
 
 
@@ -203,6 +201,8 @@ def _unpriced(rows: pl.DataFrame, pricing: Pricing) -> Iterator[Unpriced]:
 
 
 def _listed(missing: pl.DataFrame, pricing: Pricing) -> Iterator[Unpriced]:
+    if not missing.height:
+        return
     keys = ["line", "meter", "attributes", "project", "resource"]
     summed = missing.group_by(keys).agg(pl.col("quantity").cast(pl.Int128).sum()).sort(keys)
     for line, meter, attributes, project, resource, quantity in summed.select(*keys, "quantity").iter_rows():

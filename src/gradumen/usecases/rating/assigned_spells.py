@@ -19,7 +19,7 @@ from gradumen.usecases.rating.assigned_usage import Resources
 _OF = ["meter", "attributes", "project", "resource"]
 _RUN = ["meter", "project", "resource", "run"]
 _PIECE = {name: SPELL_SCHEMA[name] for name in (*_OF, "start", "end", "level")} | {"run": pl.Int64}
-NO_SPELLS = pl.DataFrame(schema=SPELL_SCHEMA)
+NO_SPELLS, NO_PIECES = pl.DataFrame(schema=SPELL_SCHEMA), pl.DataFrame(schema=_PIECE)
 
 
 def load_pieces(
@@ -36,12 +36,16 @@ def load_pieces(
         usage: that of the period; ``projects`` and ``resources`` are what its numbers mean.
     """
     held = [number for slug, number in published.meter_ids.items() if published.meters[slug].combine is Combine.HELD]
+    if not held:
+        return NO_PIECES
     meters = usage.filter(pl.col("meter").is_in(held))["meter"].unique().to_list()
-    return _pieces(tx, projects, resources, meters, period) if meters else pl.DataFrame(schema=_PIECE)
+    return _pieces(tx, projects, resources, meters, period) if meters else NO_PIECES
 
 
 def spells_of(usage: pl.DataFrame, pieces: pl.DataFrame, zone: ZoneInfo) -> pl.DataFrame:
     """The spells of usage, each with the line that takes it: see `gradumen.core.rating.spells`."""
+    if not pieces.height:
+        return NO_SPELLS
     taken = usage.filter(pl.col("meter").is_in(pieces["meter"].unique().implode()))
     return with_lines(pieces, _windows(taken, zone)) if taken.height else NO_SPELLS
 

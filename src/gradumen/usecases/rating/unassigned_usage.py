@@ -72,6 +72,8 @@ def unassigned_usage(
 
 def loose_usage(told: pl.DataFrame, assigned: pl.DataFrame, resources: Collection[int]) -> pl.DataFrame:
     """The hours of some resources that no line takes; see `LOOSE_SCHEMA`."""
+    if not resources:
+        return pl.DataFrame(schema=LOOSE_SCHEMA)
     keys = ["project", "meter", "attributes", "resource", "hour"]
     if "through" not in told.columns:
         told = told.with_columns(pl.lit(0).alias("through"))
