@@ -11,6 +11,7 @@ import time
 from collections.abc import Iterable
 from copy import copy
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -62,6 +63,12 @@ class Entry:
         return same and (scheme, port) == (self.scheme, self.port)
 
 
+@cache
+def _trusted() -> ssl.SSLContext:
+    """Whom to believe, read once: that takes longer than most calls."""
+    return httpx.create_ssl_context()
+
+
 class Door:
     """Calls what the operator listed, and nothing else."""
 
@@ -109,9 +116,9 @@ class Door:
             Invalid: the operator did not list it.
         """
         backend = _CheckedBackend(self._entry(address, "endpoint"), _Deadline())
-        transport = httpx.HTTPTransport(retries=0)
+        transport = httpx.HTTPTransport(verify=_trusted(), retries=0)
         transport._pool = httpcore.ConnectionPool(  # httpx has no way to give the backend
-            ssl_context=httpx.create_ssl_context(), network_backend=backend, max_connections=2
+            ssl_context=_trusted(), network_backend=backend, max_connections=2
         )
         return Outside(
             deadline=backend.deadline,

@@ -162,15 +162,14 @@ def connected(server: Server) -> Iterator[Connection]:
     Raises:
         Unreachable: it does not answer, offers no TLS, or does not let us in.
     """
-    context = ssl.create_default_context()
     smtp: smtplib.SMTP | None = None
     try:
         if server.tls:
-            smtp = smtplib.SMTP_SSL(server.host, server.port, timeout=SECONDS, context=context)
+            smtp = smtplib.SMTP_SSL(server.host, server.port, timeout=SECONDS, context=ssl.create_default_context())
         else:
             smtp = smtplib.SMTP(server.host, server.port, timeout=SECONDS)
             if server.host not in LOOPBACK:
-                smtp.starttls(context=context)
+                smtp.starttls(context=ssl.create_default_context())
         if server.user:
             smtp.login(server.user, server.password)
     except (smtplib.SMTPException, OSError) as error:
