@@ -232,12 +232,11 @@ def caller_of_session(tx: Session, *, secret: str, csrf: str | None, unsafe: boo
         SessionChanged: an unsafe call without the session's CSRF value.
     """
     found = sessions.find_session(tx, digest(secret))
-    if found is None or found[0].expires_at <= at:
+    if found is None or found.expires_at <= at:
         raise NotSignedIn("the session is over; sign in again")
-    row, user, roles, proved = found
-    if unsafe and not secrets.compare_digest(row.csrf.encode(), (csrf or "").encode()):
+    if unsafe and not secrets.compare_digest(found.csrf.encode(), (csrf or "").encode()):
         raise SessionChanged
-    return Caller(user.id, user.email, user.name, roles, at, proved=proved), row.csrf
+    return Caller(found.user, found.email, found.name, found.roles, at, proved=found.proved), found.csrf
 
 
 def _caller(tx: Session, user_id: UUID, at: datetime) -> Caller:
