@@ -1,6 +1,7 @@
 """Second factors: set up in two steps, each code taken once, demanded by whom it concerns, lost and found again."""
 
 import re
+import time
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -38,6 +39,10 @@ class App:
     def code(self) -> str:
         """The next code that was not shown yet; at most three are good at once."""
         self.ahead += 1
+        left = 30 - time.time() % 30
+        if left < 3:
+            # The first is of the step before, which is good only until this one ends.
+            time.sleep(left)
         return self.totp.at(datetime.now(UTC) + timedelta(seconds=30 * (self.ahead - 1)))
 
 
