@@ -39,7 +39,7 @@ from tests.world import World, closing, make_world
 settings.register_profile("gradumen", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=30)
 settings.load_profile("gradumen")
 CODE = "code-of-the-tests"
-Begin = Callable[[str, Callable[[], Any]], Any]
+Begin = Callable[[str, Callable[[], None]], None]
 CONSOLE = Path(__file__).parents[1] / "console" / "dist"
 
 
@@ -90,9 +90,14 @@ class GatedWorker(Worker):
     gate = threading.Lock()
     usage_rests = pair_rests = 0.0
     pulls_every = 0.25
-    woken, written, long = threading.Event(), 0.0, 0.5
+    long = 0.5
+    """Seconds, after as many without anything written."""
     least_rest = timedelta(milliseconds=150)
     """So that what a test changes at once is rated once."""
+
+    def __init__(self, *args: Any, **options: Any) -> None:
+        super().__init__(*args, **options)
+        self.woken, self.written = threading.Event(), 0.0
 
     def do_next(self) -> bool:
         with self.gate:
@@ -276,27 +281,29 @@ def world(
 
 @pytest.fixture
 def begin(service: Service, states: States) -> Begin:
-    """Begins with a state, on the one that the test has already: makes it, or puts its rows back; gives what it gave.
+    """Begins with a state, on the one that the test has already: makes it, or puts its rows back.
 
-    It goes by a name, and is made in the same way for each test: for that, what is made may not be changed.
+    A state goes by a name, and is made in the same way, and on the same one, for each test.
     """
 
-    def begun(name: str, make: Callable[[], Any]) -> Any:
+    def begun(name: str, make: Callable[[], None]) -> None:
         gate = service.worker.gate
         if name in states.made:
             with gate:
                 states.put_back(name)
-            return states.made[name]
+            return
         with gate:
             before = states.sums()
-        made = make()
+        make()
+        deadline = time.monotonic() + 60
         while name not in states.made:
+            assert time.monotonic() < deadline, f"of {name} there is always something left to do"
             settle(service.uow.engine)
             with gate:
                 waiting, _ = look(service.uow, at=datetime.now(UTC))
                 if not (waiting.tasks or waiting.marks or waiting.pairs or waiting.moves):
-                    states.keep(name, before, made)
-        return made
+                    states.keep(name, before)
+            time.sleep(0.02)
 
     return begun
 

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 from sqlalchemy import Connection, Engine
 
@@ -48,11 +47,10 @@ class States:
 
     keeper: Engine
     schema: str
-    made: dict[str, Any] = field(default_factory=dict)
-    """What the makers gave."""
+    made: set[str] = field(default_factory=set)
 
-    def keep(self, name: str, before: Mapping[str, int], made: Any) -> None:
-        """Keep what making a state changed since the sums of before, and what its maker gave."""
+    def keep(self, name: str, before: Mapping[str, int]) -> None:
+        """Keep what making a state changed since the sums of before."""
         after = self.sums()
         changed = [table for table in after if after[table] != before[table]]
         with self.keeper.begin() as connection:
@@ -60,7 +58,7 @@ class States:
             for table in changed:
                 connection.exec_driver_sql(f"CREATE TABLE kept_{name}.{table} SELECT * FROM {self.schema}.{table}")
             add_procedure(connection, f"kept_{name}.put_back", self._putting_back(name, changed))
-        self.made[name] = made
+        self.made.add(name)
 
     def put_back(self, name: str) -> None:
         """Have a state again, on what it was made on."""

@@ -149,7 +149,7 @@ class LocalHours(NamedTuple):
     week_hours: tuple[int, ...]
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=64)
 def local_hours(first: int, last: int, zone: ZoneInfo) -> LocalHours:
     """What a zone's clocks show in its hours from one up to another; periods are rated over and over.
 
