@@ -13,7 +13,7 @@ import polars as pl
 
 from gradumen.core.errors import Invalid
 from gradumen.core.metering.usage import DAY_HOURS, QUARTERS
-from gradumen.core.periods import QUARTER, beyond_hour, hour_start
+from gradumen.core.periods import QUARTER, beyond_hour, local_hours
 
 SLOT_BYTES = 16
 _NONE = b"\xff" * SLOT_BYTES
@@ -138,8 +138,7 @@ def sum_hours(hours: Hours, kinds: Sequence[int], zone: ZoneInfo | None) -> list
     if zone is None:
         days = np.zeros(last - first + 1, dtype=np.int64)
     else:
-        local = (hour_start(hour, zone).astimezone(zone) for hour in range(first, last + 1))
-        days = np.array([moment.toordinal() for moment in local], dtype=np.int64)
+        days = np.array(local_hours(first, last + 1, zone).days, dtype=np.int64)
     frame = pl.DataFrame(
         {
             "kind": np.asarray(kinds, dtype=np.int64)[hours.row],

@@ -135,6 +135,7 @@ class Combiner:
             found[chunk] = table.look_up({name: column[chunk] for name, column in columns.items()})
 
         if usage.height <= CHUNK:
+            # Threads take longer to start than these to be looked up.
             look_up(0)
         else:
             with ThreadPoolExecutor(THREADS) as threads:

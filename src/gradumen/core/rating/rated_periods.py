@@ -190,9 +190,9 @@ def _apart(rows: pl.DataFrame, pricing: Pricing) -> tuple[pl.DataFrame, pl.DataF
 def _without_spell(rows: pl.DataFrame, spells: pl.DataFrame | None, pricing: Pricing) -> Iterator[Unpriced]:
     """What a rate per started time prices, and is of no spell: there is none, so it is told."""
     keys = ["line", "meter", "attributes", "project", "resource"]
-    if not rows.height:
-        return iter(())
-    return _listed(rows if spells is None else rows.join(spells.select(keys).unique(), on=keys, how="anti"), pricing)
+    if rows.height and spells is not None:
+        rows = rows.join(spells.select(keys).unique(), on=keys, how="anti")
+    return _listed(rows, pricing)
 
 
 def _unpriced(rows: pl.DataFrame, pricing: Pricing) -> Iterator[Unpriced]:
