@@ -47,7 +47,7 @@ def drop_old(tx: Session, *, sessions_over: datetime, devices_unused: datetime) 
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class UserSession:
     """A session with its user, the roles of that by organisation, and whether it has a second factor."""
 
     user: UUID
@@ -74,14 +74,14 @@ _SESSION = (
 )
 
 
-def find_session(tx: Session, digest: str) -> Found | None:
+def find_session(tx: Session, digest: str) -> UserSession | None:
     """The session of a digest; what rests gives no role."""
     rows = tx.execute(_SESSION, {"digest": digest}).all()
     if not rows:
         return None
     user, email, name, csrf, expires_at, proved, _, _ = rows[0]
     roles = {organisation: Role(role) for *_, organisation, role in rows if organisation is not None}
-    return Found(user, email, name, csrf, expires_at, bool(proved), roles)
+    return UserSession(user, email, name, csrf, expires_at, bool(proved), roles)
 
 
 def find_token(tx: Session, digest: str) -> TokenRow | None:
