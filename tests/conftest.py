@@ -39,7 +39,7 @@ from tests.world import World, closing, make_world
 settings.register_profile("gradumen", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=30)
 settings.load_profile("gradumen")
 CODE = "code-of-the-tests"
-Begin = Callable[[str, Callable[[], None]], None]
+Begin = Callable[[Callable[[], None]], None]
 CONSOLE = Path(__file__).parents[1] / "console" / "dist"
 
 
@@ -274,7 +274,7 @@ def world(
         with closing(make_world(service.url, CODE)) as made:
             sessions.update(made.signed_in())
 
-    begin("world", make)
+    begin(make)
     with closing(World(service.url, cloud=cloud_server.url, sessions=sessions)) as made:
         yield made
 
@@ -283,11 +283,11 @@ def world(
 def begin(service: Service, states: States) -> Begin:
     """Begins with a state, on the one that the test has already: makes it, or puts its rows back.
 
-    A state goes by a name, and is made in the same way, and on the same one, for each test.
+    It is known by what makes it, which does the same, on the same one, for each test.
     """
 
-    def begun(name: str, make: Callable[[], None]) -> None:
-        gate = service.worker.gate
+    def begun(make: Callable[[], None]) -> None:
+        gate, name = service.worker.gate, f"{make.__module__}.{make.__qualname__}"
         if name in states.made:
             with gate:
                 states.put_back(name)

@@ -40,30 +40,32 @@ def emptying() -> Iterator[str]:
 
 @dataclass
 class States:
-    """What was made, by name: of each table that making it changed, what is in it is copied beside the service's.
+    """What was made, by what made it: of each table that this changed, what is in it is copied beside the service's.
 
     Not of those of tasks: the day's work is put on the list by whoever works.
     """
 
     keeper: Engine
     schema: str
-    made: set[str] = field(default_factory=set)
+    made: dict[str, str] = field(default_factory=dict)
+    """The database that holds a copy."""
 
     def keep(self, name: str, before: Mapping[str, int]) -> None:
         """Keep what making a state changed since the sums of before."""
+        kept = f"kept_{len(self.made)}"
         after = self.sums()
         changed = [table for table in after if after[table] != before[table]]
         with self.keeper.begin() as connection:
-            connection.exec_driver_sql(f"CREATE OR REPLACE DATABASE kept_{name}")
+            connection.exec_driver_sql(f"CREATE OR REPLACE DATABASE {kept}")
             for table in changed:
-                connection.exec_driver_sql(f"CREATE TABLE kept_{name}.{table} SELECT * FROM {self.schema}.{table}")
-            add_procedure(connection, f"kept_{name}.put_back", self._putting_back(name, changed))
-        self.made.add(name)
+                connection.exec_driver_sql(f"CREATE TABLE {kept}.{table} SELECT * FROM {self.schema}.{table}")
+            add_procedure(connection, f"{kept}.put_back", self._putting_back(kept, changed))
+        self.made[name] = kept
 
     def put_back(self, name: str) -> None:
         """Have a state again, on what it was made on."""
         with self.keeper.begin() as connection:
-            connection.exec_driver_sql(f"CALL kept_{name}.put_back()")
+            connection.exec_driver_sql(f"CALL {self.made[name]}.put_back()")
 
     def sums(self) -> dict[str, int]:
         """A checksum of each table."""
@@ -73,18 +75,18 @@ class States:
             found = connection.exec_driver_sql(f"CHECKSUM TABLE {listed} EXTENDED").all()
         return {table: total for table, (_, total) in zip(tables, found, strict=True)}
 
-    def _putting_back(self, name: str, changed: Sequence[str]) -> Iterator[str]:
+    def _putting_back(self, kept: str, changed: Sequence[str]) -> Iterator[str]:
         # Lines before what has them: to what is issued none is added.
         for table in reversed(changed):
-            there, kept = f"{self.schema}.{table}", f"kept_{name}.{table}"
+            there, copy = f"{self.schema}.{table}", f"{kept}.{table}"
             if table in GUARDED:
                 others = [each.name for each in Base.metadata.tables[table].columns if not each.primary_key]
                 anew = ", ".join(f"`{each}` = VALUES(`{each}`)" for each in others)
-                new = f"SELECT * FROM {kept} EXCEPT SELECT * FROM {there}"
+                new = f"SELECT * FROM {copy} EXCEPT SELECT * FROM {there}"
                 yield f"INSERT INTO {there} SELECT * FROM ({new}) new ON DUPLICATE KEY UPDATE {anew}"
             else:
                 # Of the test before, a worker may have written what it had read.
                 yield f"DELETE FROM {there}"
-                yield f"INSERT INTO {there} SELECT * FROM {kept}"
+                yield f"INSERT INTO {there} SELECT * FROM {copy}"
         # Whoever still reads of the test before keeps it under the token of then.
         yield f"UPDATE {self.schema}.revisions SET token = UUID()"

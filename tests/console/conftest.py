@@ -169,5 +169,5 @@ def month(world: World, begin: Begin) -> World:
         span = {"start": "2026-10-02T00:00:00Z", "end": "2026-10-02T20:00:00Z"}
         world.send(*events, reading("october", **span), reading("october-q", owner="quillstone/archive", **span))
 
-    begin("month", make)
+    begin(make)
     return world

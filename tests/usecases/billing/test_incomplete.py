@@ -19,7 +19,7 @@ def december(november: World, begin: Begin) -> World:
         november.send(event("made", "1", "2026-11-20 08:00", "awake"))
         told(november, "2026-11-30 20:00")
 
-    begin("december", make)
+    begin(make)
     return november
 
 

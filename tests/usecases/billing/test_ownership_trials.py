@@ -44,7 +44,7 @@ def closed(world: World, begin: Begin) -> World:
         )
         world.settle()
 
-    begin("closed", make)
+    begin(make)
     return world
 
 

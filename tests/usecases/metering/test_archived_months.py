@@ -69,7 +69,7 @@ def archive(world: World, monkeypatch: pytest.MonkeyPatch, begin: Begin) -> Worl
         world.send(reading("a-2", quantity="5", sequence=1, **at("09-02T00:00", "09-02T06:00")))
         world.mara.clock.set(moment(LATER), held=True)
 
-    begin("archive", make)
+    begin(make)
     return world
 
 

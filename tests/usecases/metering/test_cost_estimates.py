@@ -27,7 +27,7 @@ def estimated(costs: World, service: Service, begin: Begin) -> Callable[[], int]
         send(costs, row("10", 20), credit, tax, at="2026-09-21 05:00")
         costs.mara.imported_costs.set_meter(FEED, METER, estimates=True)
 
-    begin("estimated", make)
+    begin(make)
     return lambda: estimate_costs(service.uow, at=now())
 
 

@@ -66,7 +66,7 @@ def counted(costs: World, begin: Begin) -> World:
         costs.mara.imported_costs.set_meter(FEED, "cumulant/cost", quantities=True)
         put(costs, CORES, SENT)
 
-    begin("counted", make)
+    begin(make)
     return costs
 
 

@@ -30,7 +30,7 @@ def october(world: World, begin: Begin) -> World:
     def make() -> None:
         world.mara.clock.set(OCTOBER, held=True)
 
-    begin("october", make)
+    begin(make)
     return world
 
 

@@ -49,7 +49,7 @@ def november(world: World, begin: Begin) -> World:
         )
         world.mara.clock.set(moment("2026-11-25"), held=True)
 
-    begin("november", make)
+    begin(make)
     return world
 
 

@@ -87,7 +87,7 @@ def costs(world: World, begin: Begin) -> World:
         )  # fmt: skip
         own(world, "quillstone/archive", "acc-7")
 
-    begin("costs", make)
+    begin(make)
     return world
 
 

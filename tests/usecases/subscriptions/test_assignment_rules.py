@@ -37,7 +37,7 @@ def two(world: World, begin: Begin) -> World:
                     )
                 )
 
-    begin("two", make)
+    begin(make)
     return world
 
 
