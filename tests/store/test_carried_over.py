@@ -111,9 +111,16 @@ def tokens(say: Said) -> None:
     say("INSERT INTO revisions (kind, token) VALUES ('feeds', '00000000-0000-0000-0000-00000000000f')")
 
 
+def parts(say: Said) -> None:
+    say(
+        "INSERT INTO charge_parts (charge_id, position, project_id, resource, day, quantity, amount) "
+        "VALUES (REPEAT('a', 32), 0, REPEAT('b', 32), 'vm', '2026-09-01', 3, 4)"
+    )
+
+
 STEPS: dict[str, Callable[[Said], None]] = {
     "0039": not_priced, "0041": usage, "0042": rules, "0043": cards, "0045": spells, "0047": costs,
-    "0049": quantities, "0050": charges, "0056": tokens,
+    "0049": quantities, "0050": charges, "0056": tokens, "0060": parts,
 }  # fmt: skip
 """What stood there at each schema."""
 
@@ -191,6 +198,14 @@ def test_charges_of_before_were_not_exchanged(carried: Connection) -> None:
 
 def test_nothing_of_before_was_kept_of_what_was_refused(carried: Connection) -> None:
     assert carried.scalar(text("SELECT COUNT(*) FROM refused_items")) == 0
+
+
+def test_parts_of_before_stay_without_the_index_that_nothing_read(carried: Connection) -> None:
+    rows = carried.execute(text("SELECT position, project_id, resource, day, quantity, amount FROM charge_parts")).all()
+    assert [(each.position, each.resource, each.quantity, each.amount) for each in rows] == [(0, "vm", 3, 4)]
+    assert str(rows[0].project_id).replace("-", "") == "b" * 32
+    indexes = carried.execute(text("SHOW INDEX FROM charge_parts")).mappings()
+    assert {each["Key_name"] for each in indexes} == {"PRIMARY"}
 
 
 def test_nothing_was_tried_before(carried: Connection) -> None:

@@ -66,7 +66,8 @@ def token_of(tx: Session, kind: str) -> UUID | None:
     waited = tx.connection().info.get("waited")
     before, tokens = tx.info.get(_BEGUN, (None, {}))
     if waited is None or waited != before:
-        tokens = dict(tx.execute(_TOKENS).all())
+        # By the connection itself: it is half the work, and every call asks.
+        tokens = dict(tx.connection().execute(_TOKENS).all())
         tx.info[_BEGUN] = waited, tokens
     found: UUID | None = tokens.get(kind)
     return found

@@ -1,14 +1,16 @@
 """Queries of drafts: what is billed already, and the rows of what is to bill."""
 
 import json
+from collections import defaultdict
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
+from itertools import chain
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Select, delete, exists, func, insert, select
+from sqlalchemy import Select, delete, exists, func, insert, select, update
 from sqlalchemy.orm import Session
 
 from gradumen.store.billing.invoices import drop_taxes, is_issued_of
@@ -26,6 +28,22 @@ def drafted_buyers(tx: Session, seller: UUID) -> set[UUID]:
     """The buyers of whom a seller has drafts."""
     query = select(InvoiceRow.buyer_id).where(InvoiceRow.seller_id == seller, InvoiceRow.state == "draft")
     return set(tx.scalars(query))
+
+
+def digests_of(tx: Session, seller: UUID, buyers: Collection[UUID]) -> dict[UUID, dict[UUID, str | None]]:
+    """The digests of a seller's drafts, by buyer and draft."""
+    query = select(InvoiceRow.buyer_id, InvoiceRow.id, InvoiceRow.digest)
+    query = query.where(InvoiceRow.seller_id == seller, InvoiceRow.state == "draft", InvoiceRow.buyer_id.in_(buyers))
+    found: dict[UUID, dict[UUID, str | None]] = defaultdict(dict)
+    for buyer, draft, digest in tx.execute(query):
+        found[buyer][draft] = digest
+    return found
+
+
+def keep_drafts(tx: Session, run: UUID, drafts: Collection[UUID]) -> None:
+    """Drafts of a run before are those of this one."""
+    if drafts:
+        tx.execute(update(InvoiceRow).where(InvoiceRow.id.in_(drafts)).values(bill_run_id=run))
 
 
 def discard_drafts(
@@ -164,8 +182,9 @@ Copied = tuple[UUID, int, int, int]
 
 @dataclass(slots=True)
 class DraftRows:
-    """The rows of drafts; parts, of which there are many, in the order of their columns."""
+    """The rows of a draft but its taxes; parts, of which there are many, in the order of their columns."""
 
+    invoice: InvoiceRow
     charges: list[dict[str, Any]] = field(default_factory=list)
     parts: list[tuple[Any, ...]] = field(default_factory=list)
     copied: list[Copied] = field(default_factory=list)
@@ -174,16 +193,22 @@ class DraftRows:
     """Which revision of which pairs a draft has."""
 
 
-def store_drafts(tx: Session, invoices: Sequence[InvoiceRow], rows: DraftRows) -> None:
+def store_drafts(tx: Session, drafts: Sequence[DraftRows]) -> None:
     """Drafts with all that belongs to them but their taxes."""
-    tx.add_all(invoices)
+    tx.add_all([each.invoice for each in drafts])
     tx.flush()
-    for table, values in ((ChargeRow, rows.charges), (InvoiceLineRow, rows.lines), (DraftedPairRow, rows.pairs)):
+    for table, rows in (
+        (ChargeRow, [each.charges for each in drafts]),
+        (InvoiceLineRow, [each.lines for each in drafts]),
+        (DraftedPairRow, [each.pairs for each in drafts]),
+    ):
+        values = [*chain.from_iterable(rows)]
         if values:
             tx.execute(insert(table), values)
     connection = tx.connection()
-    if rows.parts:
-        connection.exec_driver_sql(_PARTS, rows.parts)
-    if rows.copied:
-        wanted = json.dumps([[str(charge), *place] for charge, *place in rows.copied])
-        connection.exec_driver_sql(_COPIED, (wanted,))
+    parts = [part for each in drafts for part in each.parts]
+    if parts:
+        connection.exec_driver_sql(_PARTS, parts)
+    copied = [[str(charge), *place] for each in drafts for charge, *place in each.copied]
+    if copied:
+        connection.exec_driver_sql(_COPIED, (json.dumps(copied),))

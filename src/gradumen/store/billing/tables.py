@@ -69,6 +69,8 @@ class InvoiceRow(Base):
     due_date: Mapped[date | None]
     issued_at: Mapped[datetime | None] = mapped_column(Moment)
     parties: Mapped[dict[str, Any]] = mapped_column(JSON)
+    digest: Mapped[str | None] = mapped_column(ascii_text(64))
+    """Of all that it said when it was drafted, with which parts; None of drafts of before there was one."""
 
 
 class ChargeRow(Base):
@@ -100,7 +102,8 @@ class ChargePartRow(Base):
 
     charge_id: Mapped[UUID] = mapped_column(ForeignKey("charges.id", ondelete="RESTRICT"), primary_key=True)
     position: Mapped[int] = mapped_column(primary_key=True)
-    project_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
+    project_id: Mapped[UUID | None]
+    """Without a foreign key: there are millions of parts, and no project is ever removed."""
     resource: Mapped[str | None] = mapped_column(String(191, collation="utf8mb4_bin"))
     day: Mapped[date]
     quantity: Mapped[Decimal] = mapped_column(Quantity)

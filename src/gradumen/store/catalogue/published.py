@@ -5,7 +5,7 @@ from datetime import date
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select
+from sqlalchemy import bindparam, select
 from sqlalchemy.dialects.mysql import insert as upsert
 from sqlalchemy.orm import Session
 
@@ -102,6 +102,9 @@ def tier_sales_of(tx: Session, plans: Collection[UUID]) -> list[TierSaleRow]:
     return list(tx.scalars(select(TierSaleRow).where(TierSaleRow.plan_id.in_(plans)).order_by(TierSaleRow.tier)))
 
 
+_PLAN_VERSIONS = select(PlanVersionRow).where(PlanVersionRow.id.in_(bindparam("ids", expanding=True)))
+
+
 def plan_versions_by_id(tx: Session, ids: Collection[UUID]) -> list[PlanVersionRow]:
     """Versions of plans by id."""
-    return list(tx.scalars(select(PlanVersionRow).where(PlanVersionRow.id.in_(ids))))
+    return list(tx.scalars(_PLAN_VERSIONS, {"ids": [*ids]}))

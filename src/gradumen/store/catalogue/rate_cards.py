@@ -3,7 +3,7 @@
 from collections.abc import Collection
 from uuid import UUID
 
-from sqlalchemy import select
+from sqlalchemy import bindparam, select
 from sqlalchemy.orm import Session
 
 from gradumen.store.access.tables import UserRow
@@ -50,21 +50,27 @@ def cards_seen(tx: Session, sellers: Collection[UUID], cards: Collection[UUID]) 
     return [(row, seller) for row, seller in rows]
 
 
+_VERSIONS = (
+    select(RateCardRow, RateCardVersionRow)
+    .join(RateCardVersionRow)
+    .where(RateCardRow.id.in_(bindparam("cards", expanding=True)))
+    .order_by(RateCardVersionRow.starts_on)
+)
+
+
 def card_versions(tx: Session, cards: Collection[UUID]) -> list[tuple[RateCardRow, RateCardVersionRow]]:
     """Cards with their versions, in the order of their days."""
-    rows = tx.execute(
-        select(RateCardRow, RateCardVersionRow)
-        .join(RateCardVersionRow)
-        .where(RateCardRow.id.in_(cards))
-        .order_by(RateCardVersionRow.starts_on)
-    )
-    return [(card, version) for card, version in rows]
+    return [(card, version) for card, version in tx.execute(_VERSIONS, {"cards": [*cards]})]
+
+
+_CARDS_OF = select(RateCardVersionRow.id, RateCardVersionRow.rate_card_id).where(
+    RateCardVersionRow.id.in_(bindparam("versions", expanding=True))
+)
 
 
 def cards_of_versions(tx: Session, versions: Collection[UUID]) -> dict[UUID, UUID]:
     """The card of each version."""
-    query = select(RateCardVersionRow.id, RateCardVersionRow.rate_card_id)
-    return dict(tx.execute(query.where(RateCardVersionRow.id.in_(versions))).all())
+    return dict(tx.execute(_CARDS_OF, {"versions": [*versions]}).all())
 
 
 def versions_of(tx: Session, card: UUID) -> list[RateCardVersionRow]:

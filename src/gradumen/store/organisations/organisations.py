@@ -6,31 +6,37 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import exists, func, or_, select, update
+from sqlalchemy import bindparam, exists, func, or_, select, update
 from sqlalchemy.orm import Session
 
 from gradumen.store.columns import has_text
 from gradumen.store.organisations.tables import BuyerTagRow, OrganisationRow, ParentEdgeRow, ProjectRow
 
+# Nearly every call asks these: they are made once.
+_BY_SLUG = select(OrganisationRow).where(OrganisationRow.slug == bindparam("slug"))
+_BY_ID = select(OrganisationRow).where(OrganisationRow.id.in_(bindparam("ids", expanding=True)))
+_SLUGS = select(OrganisationRow.id, OrganisationRow.slug).where(
+    OrganisationRow.id.in_(bindparam("ids", expanding=True))
+)
+
 
 def find_organisation(tx: Session, slug: str) -> OrganisationRow | None:
     """The organisation of a slug."""
-    return tx.scalars(select(OrganisationRow).where(OrganisationRow.slug == slug)).first()
+    return tx.scalars(_BY_SLUG, {"slug": slug}).first()
 
 
 def organisations_by_id(tx: Session, ids: Collection[UUID]) -> dict[UUID, OrganisationRow]:
     """Organisations by id."""
     if not ids:
         return {}
-    return {row.id: row for row in tx.scalars(select(OrganisationRow).where(OrganisationRow.id.in_(ids)))}
+    return {row.id: row for row in tx.scalars(_BY_ID, {"ids": [*ids]})}
 
 
 def slugs_of(tx: Session, ids: Collection[UUID]) -> dict[UUID, str]:
     """The slugs of organisations."""
     if not ids:
         return {}
-    rows = tx.execute(select(OrganisationRow.id, OrganisationRow.slug).where(OrganisationRow.id.in_(ids)))
-    return dict(rows.all())
+    return dict(tx.execute(_SLUGS, {"ids": [*ids]}).all())
 
 
 def organisations_by_slug(tx: Session, slugs: Collection[str]) -> dict[str, OrganisationRow]:

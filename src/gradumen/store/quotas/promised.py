@@ -17,7 +17,7 @@ DAY = timedelta(days=1)
 
 def raise_promised(tx: Session, organisation: UUID, at: datetime) -> None:
     """What an organisation is promised changes from a moment on: it is charged anew on each link that charges it."""
-    charging = _sellers_charging(tx)
+    charging = set(tx.scalars(_CHARGING))
     if not charging:
         return
     above = links_above(tx, [organisation])[organisation]
@@ -35,11 +35,13 @@ def raise_divided(tx: Session, organisation: UUID) -> None:
         raise_promised(tx, organisation, since)
 
 
-def _sellers_charging(tx: Session) -> set[UUID]:
-    """The sellers who have a rate card that ever priced what quotas promise."""
-    card, version = RateCardRow, RateCardVersionRow
-    query = select(card.organisation_id).join(version, version.rate_card_id == card.id)
-    return set(tx.scalars(query.where(version.prices_promised).distinct()))
+_CHARGING = (
+    select(RateCardRow.organisation_id)
+    .join(RateCardVersionRow, RateCardVersionRow.rate_card_id == RateCardRow.id)
+    .where(RateCardVersionRow.prices_promised)
+    .distinct()
+)
+"""The sellers who have a rate card that ever priced what quotas promise."""
 
 
 def promises_before(

@@ -7,28 +7,44 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import BindParameter, Select, Uuid, bindparam, delete, func, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from gradumen.core.exact import add
 from gradumen.store.access.members import is_open
 from gradumen.store.access.tables import InvitationRow, MemberRow
+from gradumen.store.columns import Moment
 from gradumen.store.organisations.tables import ProjectRow, has_anybody_moved
 from gradumen.store.quotas.promised import raise_promised
 from gradumen.store.quotas.site_quotas import name_site_givers, release_site_quotas
 from gradumen.store.quotas.tables import QuotaChangeRow, QuotaRow
 
+_TOUCH = (
+    update(QuotaRow)
+    .where(QuotaRow.holder_id == bindparam("holder"), QuotaRow.measure == bindparam("what"))
+    .values(version=QuotaRow.version + 1)
+)
+_HELD = select(QuotaRow.holder_id, QuotaRow.measure, QuotaRow.is_set, QuotaRow.limit_value, QuotaRow.version).where(
+    QuotaRow.holder_id.in_(bindparam("holders", expanding=True))
+)
+_GIVEN, _TO_BE_GIVEN = (
+    select(column, QuotaRow.measure, func.sum(QuotaRow.limit_value), func.count() - func.count(QuotaRow.limit_value))
+    .where(column.in_(bindparam("givers", expanding=True)), QuotaRow.is_set)
+    .group_by(column, QuotaRow.measure)
+    for column in (QuotaRow.giver_id, QuotaRow.next_giver_id)
+)
+# Each decision about a quota asks these for all above: they are made once.
+
 
 def lock_quota(tx: Session, values: dict[str, Any]) -> None:
     """Write the row of a holder and measure, which rivals write too; ``values`` make it where it is new."""
-    own = (QuotaRow.holder_id == values["holder_id"], QuotaRow.measure == values["measure"])
-    write = update(QuotaRow).where(*own).values(version=QuotaRow.version + 1)
+    own = {"holder": values["holder_id"], "what": values["measure"]}
     # Only what is not there is inserted: a row that an INSERT finds is shared, and rivals that share one and then
     # write it can only go back and begin again.
-    if not tx.execute(write).rowcount:  # type: ignore[attr-defined]  # an UPDATE gives a cursor result, of the rows it found
+    if not tx.execute(_TOUCH, own).rowcount:  # type: ignore[attr-defined]  # an UPDATE gives a cursor result, of the rows it found
         tx.execute(insert(QuotaRow).values(values).prefix_with("IGNORE"))
-        tx.execute(write)
+        tx.execute(_TOUCH, own)
 
 
 def quotas_of(tx: Session, organisation: UUID) -> list[QuotaRow]:
@@ -50,9 +66,7 @@ class HeldQuota:
 
 def quotas_held(tx: Session, organisations: Collection[UUID]) -> list[HeldQuota]:
     """The quotas of organisations themselves, as they stand in this transaction."""
-    row = QuotaRow
-    query = select(row.holder_id, row.measure, row.is_set, row.limit_value, row.version)
-    return [HeldQuota(*each) for each in tx.execute(query.where(row.holder_id.in_(organisations)))]
+    return [HeldQuota(*each) for each in tx.execute(_HELD, {"holders": [*organisations]})]
 
 
 def given_on(tx: Session, givers: Collection[UUID]) -> dict[tuple[UUID, str], tuple[Decimal, int]]:
@@ -61,19 +75,8 @@ def given_on(tx: Session, givers: Collection[UUID]) -> dict[tuple[UUID, str], tu
     What is held for those who are to move to them is among it.
     """
     found: dict[tuple[UUID, str], tuple[Decimal, int]] = {}
-    columns = (QuotaRow.giver_id, QuotaRow.next_giver_id) if has_anybody_moved(tx) else (QuotaRow.giver_id,)
-    for column in columns:
-        query = (
-            select(
-                column,
-                QuotaRow.measure,
-                func.sum(QuotaRow.limit_value),
-                func.count() - func.count(QuotaRow.limit_value),
-            )
-            .where(column.in_(givers), QuotaRow.is_set)
-            .group_by(column, QuotaRow.measure)
-        )
-        for giver, measure, total, unlimited in tx.execute(query):
+    for query in (_GIVEN, _TO_BE_GIVEN) if has_anybody_moved(tx) else (_GIVEN,):
+        for giver, measure, total, unlimited in tx.execute(query, {"givers": [*givers]}):
             if giver is not None:
                 sums, count = found.get((giver, measure), (Decimal(0), 0))
                 found[giver, measure] = (add([sums, Decimal(total or 0)]), count + int(unlimited))
@@ -149,12 +152,21 @@ def limits_over(tx: Session, organisation: UUID, measure: str) -> list[tuple[dat
     return [(moment, limit) for moment, limit in tx.execute(query.order_by(change.id.desc()))]
 
 
+def _counts() -> Select[Any]:
+    own: BindParameter[UUID] = bindparam("organisation", type_=Uuid())
+    at: BindParameter[datetime] = bindparam("at", type_=Moment())
+    here = InvitationRow.organisation_id == own
+    invited = select(func.count()).where(here, is_open(), InvitationRow.expires_at > at).scalar_subquery()
+    active = (MemberRow.organisation_id == own) & MemberRow.disabled_at.is_(None)
+    members = select(func.count()).where(active).scalar_subquery()
+    projects = select(func.count()).where(ProjectRow.organisation_id == own).scalar_subquery()
+    return select(members + invited, projects)
+
+
+_COUNTS = _counts()
+
+
 def counts(tx: Session, organisation: UUID, at: datetime) -> tuple[int, int]:
     """How many users an organisation has, not at rest or invited, and how many projects."""
-    here = InvitationRow.organisation_id == organisation
-    invited = select(func.count()).where(here, is_open(), InvitationRow.expires_at > at).scalar_subquery()
-    active = (MemberRow.organisation_id == organisation) & MemberRow.disabled_at.is_(None)
-    members = select(func.count()).where(active).scalar_subquery()
-    projects = select(func.count()).where(ProjectRow.organisation_id == organisation).scalar_subquery()
-    users, found = tx.execute(select(members + invited, projects)).one()
+    users, found = tx.execute(_COUNTS, {"organisation": organisation, "at": at}).one()
     return users, found

@@ -5,7 +5,7 @@ from collections.abc import Collection
 from datetime import date
 from uuid import UUID
 
-from sqlalchemy import func, select
+from sqlalchemy import bindparam, func, select
 from sqlalchemy.orm import Session
 
 from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow, RateCardRow
@@ -49,18 +49,21 @@ def subscribed_lines(tx: Session, plan: UUID, day: date) -> list[tuple[Subscript
     return [(subscription, line, owner) for subscription, line, owner in rows]
 
 
+_PROMISING = (
+    select(SubscriptionRow, SupplyLineRow, PlanVersionRow)
+    .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+    .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
+    .where(SubscriptionRow.organisation_id == bindparam("organisation"), SupplyLineRow.depth == 0, ~SupplyLineRow.void)
+    .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > bindparam("day")))
+    .order_by(SubscriptionRow.id, SupplyLineRow.starts_on)
+)
+
+
 def promising_lines(
     tx: Session, organisation: UUID, day: date
 ) -> list[tuple[SubscriptionRow, SupplyLineRow, PlanVersionRow]]:
     """An organisation's subscriptions that do not end by a day, with their own lines and versions of the plan."""
-    rows = tx.execute(
-        select(SubscriptionRow, SupplyLineRow, PlanVersionRow)
-        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-        .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
-        .where(SubscriptionRow.organisation_id == organisation, SupplyLineRow.depth == 0, ~SupplyLineRow.void)
-        .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day))
-        .order_by(SubscriptionRow.id, SupplyLineRow.starts_on)
-    )
+    rows = tx.execute(_PROMISING, {"organisation": organisation, "day": day})
     return [(subscription, line, version) for subscription, line, version in rows]
 
 

@@ -11,7 +11,7 @@ from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease
 from gradumen.store import tasks
 from gradumen.store.billing.bill_runs import documents_by_state, runs_of
-from gradumen.store.billing.drafts import discard_drafts, drafted_buyers
+from gradumen.store.billing.drafts import drafted_buyers
 from gradumen.store.billing.invoices import lock_documents
 from gradumen.store.billing.tables import BillRunRow
 from gradumen.store.organisations.organisations import organisations_by_id
@@ -132,7 +132,7 @@ def list_buyers(tx: Session, *, lease: Lease) -> list[UUID]:
 
 @use_case
 def make_drafts(tx: Session, *, lease: Lease, buyers: Sequence[UUID], at: datetime) -> None:
-    """Make the drafts of some buyers, of all that is not billed yet; earlier ones are replaced.
+    """Make the drafts of some buyers, of all that is not billed yet; earlier ones that say something else are replaced.
 
     Raises:
         NotPriceable: there is no tax rate for one of them.
@@ -141,7 +141,6 @@ def make_drafts(tx: Session, *, lease: Lease, buyers: Sequence[UUID], at: dateti
     require_lease(tx, lease)
     run = tx.get_one(BillRunRow, lease.task)
     lock_documents(tx, run.seller_id)
-    discard_drafts(tx, run.seller_id, buyers=buyers)
     seller = tx.get_one(OrganisationRow, run.seller_id)
     known = organisations_by_id(tx, set(buyers))
     Drafting(tx, run, seller, business_now(tx, at).date()).make([known[each] for each in buyers])

@@ -1,11 +1,11 @@
 """Drafts: what is still to bill of a seller's periods, as documents to review."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
-from uuid import UUID, uuid4
+from uuid import UUID
 
 from gradumen.core.billing.documents import (
     Figures,
@@ -24,18 +24,23 @@ from gradumen.store.billing.drafts import (
     DraftRows,
     PartKey,
     billed_pairs,
+    digests_of,
+    discard_drafts,
     issued_charges,
     issued_parts,
+    keep_drafts,
     store_drafts,
 )
 from gradumen.store.billing.invoices import issued_lines, store_taxes, taxes_left
 from gradumen.store.billing.tables import BillRunRow, InvoiceRow
 from gradumen.store.catalogue.tables import RateCardRow
+from gradumen.store.ids import id_in_time
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import PairRow, pairs_to_bill, pairs_with
 from gradumen.store.rating.current_charges import Detail, pairs_in_advance
 from gradumen.store.subscriptions.tables import SupplyLineRow
 from gradumen.store.unit_of_work import Session
+from gradumen.usecases.billing.draft_digests import digest_of
 from gradumen.usecases.billing.parties import party
 from gradumen.usecases.billing.pending_charges import (
     Billed,
@@ -66,14 +71,16 @@ class Drafting:
         self.published = load_published(tx)
         self.pending: list[Pending] = []
         self.collected: list[PairRow] = []
-        self.invoices: list[InvoiceRow] = []
-        self.rows = DraftRows()
+        self.drafts: list[DraftRows] = []
         self.taxes: dict[UUID, Taxes[UUID]] = {}
         self.tax_of: dict[str, TaxRate] = {}
         """The seller's tax on buyers of a country."""
 
     def make(self, buyers: Collection[OrganisationRow]) -> None:
-        """Take off what is billed of buyers, and write a draft for each of them and currency."""
+        """Take off what is billed of buyers, and write a draft for each of them and currency.
+
+        Drafts that they have are replaced; those of a buyer who would get the same again stay.
+        """
         last = Period.parse(self.run.period)
         ids = [buyer.id for buyer in buyers]
         to_bill = pairs_to_bill(self.tx, self.seller.id, ids, last.text)
@@ -95,9 +102,8 @@ class Drafting:
         known = {buyer.id: buyer for buyer in buyers}
         for (buyer, currency), pending in sorted(apart.items()):
             if _makes_document(pending):
-                self._write(known[buyer], currency, pending, waiting)
-        store_drafts(self.tx, self.invoices, self.rows)
-        store_taxes(self.tx, self.taxes)
+                self._draft(known[buyer], currency, pending, waiting)
+        self._store(ids)
 
     def differing(self, period: Period) -> dict[tuple[UUID, str], Decimal]:
         """What a period comes to by buyer and currency beyond what is billed, where nothing changed since it was.
@@ -112,6 +118,23 @@ class Drafting:
             found[each.pair.buyer_id, each.currency] += [line.amount for line in each.lines]
         sums = {key: add(amounts) for key, amounts in found.items()}
         return {key: amount for key, amount in sums.items() if amount}
+
+    def _store(self, buyers: Collection[UUID]) -> None:
+        before = digests_of(self.tx, self.seller.id, buyers)
+        now: dict[UUID, list[DraftRows]] = {buyer: [] for buyer in buyers}
+        for each in self.drafts:
+            now[each.invoice.buyer_id].append(each)
+        # All of a buyer or none: a draft by itself would lack the pairs that it shared with one in another currency.
+        same = {
+            buyer
+            for buyer, drafts in now.items()
+            if Counter(each.invoice.digest for each in drafts) == Counter(before[buyer].values())
+        }
+        keep_drafts(self.tx, self.run.id, {draft for buyer in same for draft in before[buyer]})
+        discard_drafts(self.tx, self.seller.id, buyers=[buyer for buyer in now if buyer not in same])
+        drafts = [each for buyer, made in now.items() if buyer not in same for each in made]
+        store_drafts(self.tx, drafts)
+        store_taxes(self.tx, {each.invoice.id: self.taxes[each.invoice.id] for each in drafts})
 
     def _note_what_is_billed(self) -> None:
         """A pair of which nothing is left to bill is billed as it is."""
@@ -247,14 +270,14 @@ class Drafting:
         card = self.tx.get_one(SupplyLineRow, line).rate_card_id
         return self.tx.get_one(RateCardRow, card).currency
 
-    def _write(self, buyer: OrganisationRow, currency: str, pending: list[Pending], waiting: set[int]) -> None:
+    def _draft(self, buyer: OrganisationRow, currency: str, pending: list[Pending], waiting: set[int]) -> None:
         if buyer.country not in self.tax_of:
             self.tax_of[buyer.country] = find_tax(self.tx, self.seller, buyer, self.today)
         tax = self.tax_of[buyer.country]
         numbered: list[tuple[Line, UUID, BilledOrigin | None]] = []
         charges: list[tuple[Pending, UUID]] = []
         for each in pending:
-            charge_id = uuid4()
+            charge_id = id_in_time()
             charges.append((each, charge_id))
             numbered += [(line, charge_id, origin) for line, origin in taxed_lines_of(each)]
         numbered.sort(key=lambda entry: line_order(entry[0]))
@@ -267,7 +290,7 @@ class Drafting:
         taxes = taxes_on(self.tx, taxed, currency)
         total = totals(taxes.groups, currency)
         invoice = InvoiceRow(
-            id=(invoice_id := uuid4()),
+            id=(invoice_id := id_in_time()),
             bill_run_id=self.run.id,
             seller_id=self.seller.id,
             buyer_id=buyer.id,
@@ -286,9 +309,7 @@ class Drafting:
             issued_at=None,
             parties={"seller": party(self.seller), "buyer": party(buyer)},
         )
-        self.invoices.append(invoice)
-        self.taxes[invoice_id] = taxes
-        rows = self.rows
+        rows = DraftRows(invoice)
         rows.lines += [
             line_values(invoice_id, position, charge_id, line, each)
             for position, ((line, charge_id, _), each) in enumerate(zip(numbered, taxed, strict=True), 1)
@@ -302,6 +323,9 @@ class Drafting:
         whole = {pair.id for pair in self.collected} - waiting
         revisions = {each.pair.id: each.pair.rated for each in pending if each.pair.id in whole}
         rows.pairs += [{"invoice_id": invoice_id, "pair_id": pair, "revision": n} for pair, n in revisions.items()]
+        invoice.digest = digest_of(rows, taxes)
+        self.drafts.append(rows)
+        self.taxes[invoice_id] = taxes
 
 
 def _makes_document(pending: list[Pending]) -> bool:
