@@ -50,10 +50,11 @@ class Scope:
 
     def role(self, organisation: UUID) -> Role | None:
         """The caller's role for an organisation: its own there, or the one nearest above."""
-        for each in self.tree.chain(organisation):
-            if each in self.caller.roles:
-                return self.caller.roles[each]
-        return None
+        roles, parents = self.caller.roles, self.tree.parents
+        each: UUID | None = organisation
+        while each is not None and each not in roles:
+            each = parents.get(each)
+        return None if each is None else roles[each]
 
     def may(self, right: Right, organisation: UUID) -> bool:
         """Whether the caller has a right for an organisation: as its member, structure and quotas from above too."""

@@ -121,9 +121,10 @@ def estimate(
         lines = [replace(line, end=renewed), replace(line, number=1, start=renewed, versions=tuple(renewal[1]))]
     months: list[EstimatedMonth] = []
     missing: dict[str, None] = {}
+    weeks = _Weeks()
     period = Period(order.first_day.year, order.first_day.month)
     while period.first_day < end:
-        found, unpriced = _month(lines, order.expected, period, zone)
+        found, unpriced = _month(lines, order.expected, period, zone, weeks)
         missing.update(dict.fromkeys(unpriced))
         rounded = [line_amount([charge.amount], versions[0].currency) for charge in found]
         months.append(EstimatedMonth(period, tuple(found), add(rounded)))
@@ -132,10 +133,10 @@ def estimate(
 
 
 def _month(
-    lines: Sequence[RatedLine], expected: Sequence[Expected], period: Period, zone: ZoneInfo
+    lines: Sequence[RatedLine], expected: Sequence[Expected], period: Period, zone: ZoneInfo, weeks: "_Weeks"
 ) -> tuple[list[Charge], list[str]]:
     pricing = Pricing({line.number: line for line in lines}, {}, {}, period, zone)
-    groups, unpriced = _groups(pricing, expected)
+    groups, unpriced = _groups(pricing, expected, weeks)
     usage = [_with_day(charge, pricing) for charge in pricing.price(groups).charges()]
     charges = [*usage, *fees(pricing)]
     charges += discounts_of(charges, pricing)
@@ -144,7 +145,7 @@ def _month(
     return charges, unpriced
 
 
-def _groups(pricing: Pricing, expected: Sequence[Expected]) -> tuple[Groups, list[str]]:
+def _groups(pricing: Pricing, expected: Sequence[Expected], weeks: "_Weeks") -> tuple[Groups, list[str]]:
     """Expected quantities of the month, divided over versions by seconds and over time windows by hours of a week."""
     held = [(line, version) for line in pricing.lines.values() for version in line.versions]
     spans = [pricing.service_period(line, version) for line, version in held]
@@ -159,7 +160,7 @@ def _groups(pricing: Pricing, expected: Sequence[Expected]) -> tuple[Groups, lis
         in_month = each.scaled_quantity * covered // whole
         shares = allocate(in_month, seconds) if covered else ()
         for (line, version), share in zip(held, shares, strict=bool(covered)):
-            for rate, part in _by_rate(version, each, share):
+            for rate, part in weeks.divided(version, each, share):
                 if rate is None:
                     unpriced += [] if each.meter.watched else [each.meter.slug]
                 else:
@@ -170,13 +171,27 @@ def _groups(pricing: Pricing, expected: Sequence[Expected]) -> tuple[Groups, lis
     return merged(Groups(numbers, none, rates, found)), unpriced
 
 
-def _by_rate(version: RateCardVersion, each: Expected, share: int) -> list[tuple[UsageRate | None, int]]:
-    """A quantity divided over the rates that price it in the course of a week."""
-    if not share:
-        return []
+class _Weeks:
+    """Which rates price what is expected in the course of a week, and how many hours of it each: one for all months."""
+
+    def __init__(self) -> None:
+        self._found: dict[tuple[int, int], tuple[list[UsageRate | None], list[int]]] = {}
+
+    def divided(self, version: RateCardVersion, each: Expected, share: int) -> list[tuple[UsageRate | None, int]]:
+        """A quantity divided over these rates."""
+        if not share:
+            return []
+        key = (id(version), id(each))
+        if key not in self._found:
+            self._found[key] = _week(version, each)
+        rates, hours = self._found[key]
+        return list(zip(rates, allocate(share, hours), strict=True))
+
+
+def _week(version: RateCardVersion, each: Expected) -> tuple[list[UsageRate | None], list[int]]:
     attributes = dict(each.attributes)
     if not any(rate.when and rate.meter == each.meter.slug for rate in version.usage_rates):
-        return [(version.usage_rate(each.meter.slug, attributes), share)]
+        return [version.usage_rate(each.meter.slug, attributes)], [WEEK_HOURS]
     hours: dict[str | None, int] = {}
     found: dict[str | None, UsageRate | None] = {}
     for hour in range(WEEK_HOURS):
@@ -184,7 +199,7 @@ def _by_rate(version: RateCardVersion, each: Expected, share: int) -> list[tuple
         slug = rate.slug if rate else None
         found[slug] = rate
         hours[slug] = hours.get(slug, 0) + 1
-    return list(zip(found.values(), allocate(share, list(hours.values())), strict=True))
+    return list(found.values()), list(hours.values())
 
 
 def _with_day(charge: Charge, pricing: Pricing) -> Charge:
