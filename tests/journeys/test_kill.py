@@ -17,7 +17,7 @@ from gradumen.core.errors import Conflict, GradumenError
 from gradumen.core.permissions import Role
 from gradumen.core.tasks import Lease
 from gradumen.run.database import start_private_database
-from gradumen.store.billing.tables import BillRunRow
+from gradumen.store.billing.tables import BillRunRow, InvoiceRow
 from gradumen.store.tasks import TaskRow
 from gradumen.usecases import tasks
 from gradumen.usecases.billing import bill_runs
@@ -158,6 +158,9 @@ def test_a_worker_that_lost_its_lease_writes_nothing(world: World, service: Serv
     tasks.fail_task(service.uow, lease=early, problem="too late", again=True, at=datetime.now(UTC))
     assert {each.id for each in world.mara.invoices.list(state="draft")} == before
     assert world.mara.bill_runs.get(run.id).state == "running"
+    with service.uow.engine.begin() as connection:
+        # Else they would stay, being as they would be made.
+        connection.execute(update(InvoiceRow).values(digest=None))
     for buyer in buyers:
         bill_runs.make_drafts(service.uow, lease=late, buyers=[buyer], at=datetime.now(UTC))
     assert bill_runs.finish_run(service.uow, lease=late, at=datetime.now(UTC)) == 2

@@ -12,6 +12,7 @@ from gradumen.core.billing.documents import (
     TaxedLine,
     Taxes,
     TaxRate,
+    Totals,
     taxes_of,
     to_bill,
     totals,
@@ -288,9 +289,29 @@ class Drafting:
             for line, _, origin in numbered
         ]
         taxes = taxes_on(self.tx, taxed, currency)
-        total = totals(taxes.groups, currency)
-        invoice = InvoiceRow(
-            id=(invoice_id := id_in_time()),
+        invoice = self._document(buyer, currency, tax, totals(taxes.groups, currency))
+        invoice_id = invoice.id
+        rows = DraftRows(invoice)
+        rows.lines += [
+            line_values(invoice_id, position, charge_id, line, each)
+            for position, ((line, charge_id, _), each) in enumerate(zip(numbered, taxed, strict=True), 1)
+        ]
+        for each, charge_id in charges:
+            rows.charges.append(charge_values(each, charge_id, invoice_id))
+            rows.parts += part_values(each, charge_id)
+            if each.position is not None:
+                rows.copied.append((charge_id, each.pair.id, each.pair.generation, each.position))
+        # Of a period that has not come yet only a part is billed, what is charged in advance.
+        whole = {pair.id for pair in self.collected} - waiting
+        revisions = {each.pair.id: each.pair.rated for each in pending if each.pair.id in whole}
+        rows.pairs += [{"invoice_id": invoice_id, "pair_id": pair, "revision": n} for pair, n in revisions.items()]
+        invoice.digest = digest_of(rows, taxes)
+        self.drafts.append(rows)
+        self.taxes[invoice_id] = taxes
+
+    def _document(self, buyer: OrganisationRow, currency: str, tax: TaxRate, total: Totals) -> InvoiceRow:
+        return InvoiceRow(
+            id=id_in_time(),
             bill_run_id=self.run.id,
             seller_id=self.seller.id,
             buyer_id=buyer.id,
@@ -309,23 +330,6 @@ class Drafting:
             issued_at=None,
             parties={"seller": party(self.seller), "buyer": party(buyer)},
         )
-        rows = DraftRows(invoice)
-        rows.lines += [
-            line_values(invoice_id, position, charge_id, line, each)
-            for position, ((line, charge_id, _), each) in enumerate(zip(numbered, taxed, strict=True), 1)
-        ]
-        for each, charge_id in charges:
-            rows.charges.append(charge_values(each, charge_id, invoice_id))
-            rows.parts += part_values(each, charge_id)
-            if each.position is not None:
-                rows.copied.append((charge_id, each.pair.id, each.pair.generation, each.position))
-        # Of a period that has not come yet only a part is billed, what is charged in advance.
-        whole = {pair.id for pair in self.collected} - waiting
-        revisions = {each.pair.id: each.pair.rated for each in pending if each.pair.id in whole}
-        rows.pairs += [{"invoice_id": invoice_id, "pair_id": pair, "revision": n} for pair, n in revisions.items()]
-        invoice.digest = digest_of(rows, taxes)
-        self.drafts.append(rows)
-        self.taxes[invoice_id] = taxes
 
 
 def _makes_document(pending: list[Pending]) -> bool:
