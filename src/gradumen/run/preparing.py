@@ -11,10 +11,7 @@ from gradumen.settings import Settings
 from gradumen.store import schema
 from gradumen.store.sealing import Seals
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
-from gradumen.usecases.access.set_up import is_set_up
-from gradumen.usecases.rating.current_charges import release_pairs
-from gradumen.usecases.sealing import check_seals
-from gradumen.usecases.tasks import release_leases
+from gradumen.usecases.starts import begin
 
 log = logging.getLogger("gradumen")
 
@@ -53,27 +50,23 @@ def _prepare(settings: Settings, url: str, owner_url: str, *, private: bool) -> 
     engine, owner = make_engine(url), make_engine(owner_url, pool_size=1)
     try:
         if private:
-            schema.migrate(owner)
+            if schema.current(owner) != schema.head():
+                schema.migrate(owner)
         elif schema.may_change_tables(engine):
             log.warning(
                 "the service's account may change tables; give it rows alone, see docs/operator.md, Shared database"
             )
         schema.check(engine)
         uow = UnitOfWork(engine, seals=Seals(settings.keys))
-        check_seals(uow)
-        if private:
-            release_leases(uow, at=datetime.now(UTC))
-            release_pairs(uow)
-        _set_up_code(settings.data, uow)
+        if not begin(uow, alone=private, at=datetime.now(UTC)):
+            _set_up_code(settings.data)
     finally:
         engine.dispose()
         owner.dispose()
 
 
-def _set_up_code(data: Path, uow: UnitOfWork) -> None:
+def _set_up_code(data: Path) -> None:
     """While nobody is set up, a code for the first set-up, in a file that only this account reads."""
-    if is_set_up(uow):
-        return
     data.mkdir(parents=True, exist_ok=True)
     path = data / CODE_FILE
     path.touch(mode=0o600)

@@ -7,6 +7,7 @@ import time
 
 from gradumen.core.errors import Invalid
 from gradumen.messages.mail import Server
+from gradumen.run.begin import loading
 from gradumen.run.child import Told, log_to_stderr
 from gradumen.run.lock import lock_directory
 from gradumen.run.processes import Child, Processes
@@ -43,7 +44,8 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
     try:
         processes.start()
         # Only now: what this loads the others load at the same time.
-        from gradumen.run.preparing import Prepared
+        with loading():
+            from gradumen.run.preparing import Prepared
 
         prepared = Prepared(settings, fast_database=fast_database)
         url, owner_url = prepared.begin()

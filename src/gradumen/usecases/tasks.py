@@ -66,12 +66,6 @@ def keep_lease(tx: Session, *, lease: Lease, at: datetime) -> bool:
     return tasks.hold(tx, lease, lease_until=at + LEASE)
 
 
-@use_case
-def release_leases(tx: Session, *, at: datetime) -> None:
-    """At the start of the only service: no lease can be held by anybody else."""
-    tasks.release_leases(tx, at)
-
-
 def require_lease(tx: Session, lease: Lease) -> None:
     """Write a task's row, as every rival does, before writing for it.
 

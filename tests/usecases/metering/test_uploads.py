@@ -12,7 +12,7 @@ from gradumen.core.errors import Conflict, GradumenError, Invalid, NotFound
 from gradumen.core.metering import uploads as cut
 from gradumen.jobs import cost_uploads
 from gradumen.jobs.worker import Worker
-from gradumen.usecases import tasks
+from gradumen.usecases import starts, tasks
 from gradumen.wire.metering.uploads import UploadBegin, UploadBody
 from tests.conftest import Service
 from tests.usecases.metering.test_imported_costs import FEED, charged, costs, imported, row, send, written
@@ -236,7 +236,7 @@ def test_a_worker_killed_before_or_after_each_call_leaves_it_to_another(
             if call == "keep_rows" or turn == 1:
                 with pytest.raises(Killed):
                     hand.do_next()
-            tasks.release_leases(service.uow, at=datetime.now(UTC))
+            starts.begin(service.uow, alone=True, at=datetime.now(UTC))
         assert costs.mara.uploads.follow(found.id, seconds=60).state == "taken"
         assert imported(costs) == {("acc-7", "quillstone/archive"): sum(range(1, 40))}
 

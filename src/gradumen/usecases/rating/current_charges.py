@@ -163,12 +163,6 @@ def open_periods(tx: Session, *, at: datetime) -> None:
 
 
 @use_case
-def release_pairs(tx: Session) -> None:
-    """At the start of the only service: no pair can be with another worker."""
-    pairs.release(tx)
-
-
-@use_case
 def due_pairs(tx: Session, *, at: datetime) -> list[int]:
     """The pairs to rate next, of one seller and period; none while usage of before is still being made again."""
     if store.is_packing(tx):
