@@ -34,6 +34,7 @@ def test_stone_barn_is_built_from_nothing(tab: Tab, world: World) -> None:
     page = tab.page
     tab.expected.append("422")
     tab.sign_in("mara")
+    tab.go("/", "so far")
     begin(page, "service", "Backup")
     page.get_by_label("Category", exact=True).fill("Storage")
     page.get_by_label("Subcategory", exact=True).fill("Backup Storage")
@@ -195,6 +196,7 @@ def test_a_reseller_sees_margins_versions_and_what_is_about_to_change(tab: Tab, 
     world.mara.catalogue.publish("tarnwick", files(rate_card("resellers-gbp", "GBP", "resellers", "0.8", "2026-12-01")))
     page = tab.page
     tab.sign_in("edda")
+    tab.go("/", "so far")
     expect(page.get_by_text("Prices of Card resellers-gbp change on 1 December")).to_be_visible()
     page.get_by_role("link", name="See: Prices of Card resellers-gbp").click()
     expect(page.get_by_text("which you pay for 1 subscription, change in 7 places")).to_be_visible()

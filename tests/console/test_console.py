@@ -201,6 +201,7 @@ def test_spend_is_gone_down_into_to_the_arithmetic_of_a_charge(tab: Tab, month: 
 
 def test_empty_pages_say_why_and_what_to_do(tab: Tab, world: World) -> None:
     tab.sign_in("wynn")
+    tab.go("/", "so far")
     expect(tab.page.get_by_text("Nothing is charged yet")).to_be_visible()
     for path, heading, words in (
         ("/usage", "What was used", "Nothing was used in"),
@@ -242,7 +243,7 @@ def test_a_wrong_password_and_a_lost_session_lead_on(tab: Tab, world: World) -> 
 
 def test_who_leaves_the_page_while_signing_out_is_signed_out(tab: Tab, world: World) -> None:
     """While something is still being asked, signing out waits for it; the page may be gone before."""
-    tab.sign_in("ines")
+    tab.sign_in_by_form("ines")
     cookies = {each["name"]: each["value"] for each in tab.page.context.cookies()}
     address = f"{tab.url}/api/v1/session"
     assert httpx.get(address, cookies=cookies).status_code == 200
@@ -263,6 +264,7 @@ def test_a_narrow_window_shows_everything(browser: Browser, month: World) -> Non
     context = browser.new_context(viewport={"width": 390, "height": 844}, reduced_motion="reduce")
     tab = Tab(context.new_page(), month.url)
     tab.sign_in("ines")
+    tab.go("/", "so far")
     tab.page.get_by_role("button", name="Pages").click()
     tab.page.get_by_role("navigation", name="Pages").get_by_role("link", name="Usage").click()
     expect(tab.page.get_by_role("heading", name="What was used")).to_be_visible()
@@ -289,7 +291,7 @@ def test_text_of_others_is_shown_as_text(tab: Tab, world: World) -> None:
 
 def test_a_member_is_invited_joins_and_is_changed_and_the_record_says_so(tab: Tab, world: World) -> None:
     page = tab.page
-    tab.sign_in("mara")
+    tab.sign_in_by_form("mara")
     tab.go("/members", "Members")
     page.get_by_role("button", name="Invite").click()
     page.get_by_label("E-mail address").fill("new@tarnwick.example")

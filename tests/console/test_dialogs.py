@@ -49,6 +49,7 @@ def test_each_dialog_and_menu_is_accessible_and_leads_back(tab: Tab, world: Worl
     world.close("tarnwick", "finn", "2026-09", issue=False)
     page = tab.page
     tab.sign_in("mara")
+    tab.go("/", "so far")
     before = "so far"
     for path, heading, names in OPENED:
         tab.go(path, heading)

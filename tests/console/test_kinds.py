@@ -17,6 +17,7 @@ def test_what_is_of_unknown_kind_is_said_to_be_a_meter_with_exactly_what_was_sho
     assert world.mara.readings.send("tarnwick/north-fell", events).accepted == 3
     page = tab.page
     tab.sign_in("mara")
+    tab.go("/", "so far")
     page.get_by_role("listitem").filter(has_text="unknown kind").get_by_role("link", name="Say what it is").click()
     expect(page.get_by_role("heading", name="Kinds of usage, October 2026")).to_be_visible()
     unknown = page.get_by_role("table", name="Of unknown kind")

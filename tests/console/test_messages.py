@@ -39,6 +39,7 @@ def test_what_could_not_be_sent_is_seen_and_sent_again_and_a_text_is_written_ane
     got.answers.clear()
     tab.expected.append("422")
     tab.sign_in("ines")
+    tab.go("/", "so far")
     page = tab.page
     expect(page.get_by_text("1 message could not be sent in the last seven days")).to_be_visible()
     tab.go("/record/messages?state=failed", "Messages")
@@ -74,6 +75,7 @@ def test_who_ordered_has_a_notice_of_what_came_of_it(tab: Tab, world: World) -> 
     placed = world.user("ines").orders.place("saltmarsh", wanted)
     world.user("edda").orders.approve(placed.id, placed.amount)
     tab.sign_in("ines")
+    tab.go("/", "so far")
     page = tab.page
     page.get_by_role("button", name="Notices 1 new").click()
     tab.accessible("[role=dialog]")

@@ -20,6 +20,7 @@ def tab_of(page: Page, name: str) -> None:
 def test_from_a_new_customer_to_its_first_invoice(tab: Tab, world: World) -> None:
     page = tab.page
     tab.sign_in("mara")
+    tab.go("/", "so far")
     _made(page)
     _given_quotas(page)
     _people_and_project(page)

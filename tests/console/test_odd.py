@@ -87,6 +87,7 @@ def test_odd_names_and_large_sums_are_whole_and_break_no_page(browser: Browser, 
 def test_what_is_gone_is_said_and_leads_on(tab: Tab, world: World) -> None:
     tab.expected.append("404")
     tab.sign_in("mara")
+    tab.go("/", "so far")
     page = tab.page
     for path in (
         f"/invoices/{uuid4()}",
@@ -209,6 +210,7 @@ def test_an_organisation_that_one_lost_the_right_to_is_said_and_ones_own_is_a_pr
 def test_the_back_button_leaves_a_dialog_and_then_the_page(tab: Tab, world: World) -> None:
     page = tab.page
     tab.sign_in("mara")
+    tab.go("/", "so far")
     page.get_by_role("navigation", name="Pages").get_by_role("link", name="Members").click()
     page.get_by_role("button", name="Invite").first.click()
     expect(page.get_by_role("dialog")).to_be_visible()
@@ -220,7 +222,7 @@ def test_the_back_button_leaves_a_dialog_and_then_the_page(tab: Tab, world: Worl
 def test_a_second_tab_shows_what_the_first_did_and_ends_with_its_session(tab: Tab, world: World) -> None:
     """What is made in one tab is there in the other once it is looked at; another sign-in is said, nothing is done."""
     tab.expected += ["401", "403"]
-    tab.sign_in("mara")
+    tab.sign_in_by_form("mara")
     first, second = tab.page, tab.page.context.new_page()
     for page in (first, second):
         page.goto(tab.url + "/organisations/quillstone/projects")
@@ -232,7 +234,7 @@ def test_a_second_tab_shows_what_the_first_did_and_ends_with_its_session(tab: Ta
 
     # Signed out and in as somebody else there, this page asks for nothing in that one's name.
     tab.sign_out()
-    tab.sign_in("finn")
+    tab.sign_in_by_form("finn")
     add_project(second, "Mirrors", "mirrors")
     expect(second.get_by_role("dialog").get_by_role("alert")).to_contain_text("our session changed: reload the page")
     assert "mirrors" not in {each.slug for each in world.mara.projects.list("quillstone")}

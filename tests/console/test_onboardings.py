@@ -19,6 +19,7 @@ def filled(page: Page) -> int:
 def test_a_tenant_comes_on_board_from_one_page_of_few_fields(tab: Tab, world: World) -> None:
     tab.expected.append("409")
     tab.sign_in("edda")
+    tab.go("/", "so far")
     page = tab.page
     page.get_by_role("navigation", name="Pages").get_by_role("link", name="Organisations").click()
     page.get_by_role("link", name="Add a customer").click()
@@ -48,7 +49,7 @@ def test_a_tenant_comes_on_board_from_one_page_of_few_fields(tab: Tab, world: Wo
 
 def test_a_draft_is_resumed_asked_back_about_and_approved_by_another(tab: Tab, world: World) -> None:
     tab.expected += ["409", "401"]
-    tab.sign_in("piers")
+    tab.sign_in_by_form("piers")
     page = tab.page
     tab.go("/onboardings/new", "A new customer")
     page.get_by_label("Name").fill("Tern Ferries")
@@ -67,6 +68,7 @@ def test_a_draft_is_resumed_asked_back_about_and_approved_by_another(tab: Tab, w
     [waiting] = edda.onboardings.list("oxbow", state="waiting")
     tab.sign_out()
     tab.sign_in("edda")
+    tab.go("/", "so far")
     page.get_by_role("link", name="Decide").click()
     expect(page.get_by_role("heading", name="Tern Ferries", level=1)).to_be_visible()
     page.get_by_role("button", name="Ask back").click()

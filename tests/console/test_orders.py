@@ -34,6 +34,7 @@ def test_from_sign_in_to_an_ordered_tier_and_its_approval(tab: Tab, world: World
     tab.sign_out()
 
     tab.sign_in("edda")
+    tab.go("/", "so far")
     todo = page.get_by_text("Saltmarsh Ferries orders Open Range Moor")
     expect(todo).to_be_visible()
     tab.go("/organisations/saltmarsh/subscriptions", "Saltmarsh Ferries")

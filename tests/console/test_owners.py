@@ -23,6 +23,7 @@ def test_what_nobody_owns_is_given_an_owner_with_exactly_what_was_shown(tab: Tab
     )
     page = tab.page
     tab.sign_in("mara")
+    tab.go("/", "so far")
     page.get_by_role("listitem").filter(has_text="nobody's").get_by_role("link", name="Give it an owner").click()
     expect(page.get_by_role("heading", name="Whose usage is, October 2026")).to_be_visible()
     nobodys = page.get_by_role("table", name="Nobody’s")

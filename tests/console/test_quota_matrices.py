@@ -15,6 +15,7 @@ def test_limits_are_typed_over_refused_at_their_place_and_saved_together(tab: Ta
     for customer, limit in (("saltmarsh", 60), ("thistledown", 30)):
         world.user("edda").quotas.grant(customer, Measure.PROCESSORS, Decimal(limit))
     tab.sign_in("edda")
+    tab.go("/", "so far")
     page = tab.page
     page.get_by_role("navigation", name="Pages").get_by_role("link", name="Organisations").click()
     page.get_by_role("link", name="Limits of customers").click()

@@ -42,7 +42,7 @@ def test_a_resource_of_somebody_else_shows_nothing(tab: Tab, world: World) -> No
 def test_who_manages_feeds_has_a_month_made_again(tab: Tab, world: World) -> None:
     world.mara.catalogue.publish("tarnwick", files(COMPUTE))
     world.send(event("made", "1", "2026-09-03 08:20", "awake"))
-    tab.sign_in("mara")
+    tab.sign_in_by_form("mara")
     tab.go("/usage?period=2026-09&meter=compute/running&organisation=quillstone", "What was used")
     tab.page.get_by_role("button", name="Make it again").click()
     expect(tab.page.get_by_text("Usage of September 2026 is made again from what came in")).to_be_visible()
