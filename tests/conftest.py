@@ -13,6 +13,7 @@ from typing import Any
 
 import pytest
 import uvicorn
+from argon2 import PasswordHasher
 from fastapi import FastAPI
 from hypothesis import HealthCheck, settings
 from sqlalchemy import Connection, Engine, event, text
@@ -30,12 +31,17 @@ from gradumen.settings import Settings
 from gradumen.store import schema
 from gradumen.store.sealing import Seals
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
+from gradumen.usecases.access import sessions as sign_ins
+from gradumen.usecases.access import users
 from gradumen.usecases.catalogue import published
 from gradumen.usecases.waiting import look
 from tests.kept import States, add_procedure, emptying
 from tests.places import quick_place
 from tests.world import World, closing, make_world
 
+OWN_HASHER = sign_ins.HASHER
+# Passwords are hashed in the same way with little work: hundreds of users of tests sign in.
+sign_ins.HASHER = users.HASHER = PasswordHasher(time_cost=1, memory_cost=64, parallelism=1)
 settings.register_profile("gradumen", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=30)
 settings.load_profile("gradumen")
 CODE = "code-of-the-tests"

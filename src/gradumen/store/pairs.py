@@ -19,6 +19,7 @@ from sqlalchemy import (
     String,
     UniqueConstraint,
     and_,
+    bindparam,
     func,
     literal_column,
     select,
@@ -264,14 +265,22 @@ def is_due(at: datetime | BindParameter[datetime]) -> ColumnElement[bool]:
     )
 
 
+_DUE = (
+    select(PairRow)
+    .where(is_due(bindparam("at", type_=Moment())))
+    .order_by(PairRow.stale_since, PairRow.id)
+    .limit(bindparam("most"))
+)
+_DUE_ALIKE = _DUE.where(PairRow.seller_id == bindparam("seller"), PairRow.period == bindparam("period"))
+
+
 def due_pairs(tx: Session, at: datetime, most: int) -> list[PairRow]:
     """Pairs of one seller and period that are due; the oldest first."""
-    query = select(PairRow).where(is_due(at)).order_by(PairRow.stale_since, PairRow.id)
-    first = tx.scalars(query.limit(1)).first()
+    first = tx.scalars(_DUE, {"at": at, "most": 1}).first()
     if first is None:
         return []
-    same = query.where(PairRow.seller_id == first.seller_id, PairRow.period == first.period)
-    return list(tx.scalars(same.limit(most)))
+    alike = {"at": at, "most": most, "seller": first.seller_id, "period": first.period}
+    return list(tx.scalars(_DUE_ALIKE, alike))
 
 
 def release(tx: Session) -> None:

@@ -10,11 +10,12 @@ from gradumen.store.access.tables import UserRow
 from gradumen.store.catalogue.tables import RateCardRow, RateCardVersionRow, UnpublishedChangeRow
 from gradumen.store.organisations.tables import OrganisationRow
 
+_CARDS = select(RateCardRow).where(RateCardRow.organisation_id == bindparam("seller")).order_by(RateCardRow.slug)
+
 
 def cards_of(tx: Session, seller: UUID) -> list[RateCardRow]:
     """A seller's cards, by slug."""
-    query = select(RateCardRow).where(RateCardRow.organisation_id == seller).order_by(RateCardRow.slug)
-    return list(tx.scalars(query))
+    return list(tx.scalars(_CARDS, {"seller": seller}))
 
 
 def find_card(tx: Session, seller: UUID, slug: str) -> RateCardRow | None:

@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, delete, func, select
+from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, bindparam, delete, func, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.store.columns import Base, Moment, Second, ascii_text
@@ -111,10 +111,17 @@ def pulls_of(tx: Session, organisation: UUID) -> list[tuple[FeedRow, PullRow]]:
     return [(feed, pull) for feed, pull in found]
 
 
+_DUE = (
+    select(PullRow.feed_id)
+    .where(PullRow.paused.is_(False), PullRow.next_at <= bindparam("at"))
+    .order_by(PullRow.next_at)
+    .limit(bindparam("most"))
+)
+
+
 def due_pulls(tx: Session, at: datetime, most: int) -> list[int]:
     """The feeds whose next run is due, the longest due first."""
-    query = select(PullRow.feed_id).where(PullRow.paused.is_(False), PullRow.next_at <= at)
-    return list(tx.scalars(query.order_by(PullRow.next_at).limit(most)))
+    return list(tx.scalars(_DUE, {"at": at, "most": most}))
 
 
 def sealed_pulls(tx: Session) -> Sequence[PullRow]:

@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any, Protocol
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, Select, and_, false, func, or_, select, true
+from sqlalchemy import ColumnElement, Select, and_, bindparam, false, func, or_, select, true
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue.services import COMPONENT_OF
@@ -23,9 +23,17 @@ _USAGE = (
 NAMED_AT_ONCE = 10_000
 
 
+# Each rating, and each look at usage, asks these: they are made once.
+_METERS = select(MeterRow)
+_ATTRIBUTE_SETS = select(AttributeSetRow.id, AttributeSetRow.document)
+_SOME_ATTRIBUTE_SETS = _ATTRIBUTE_SETS.where(AttributeSetRow.id.in_(bindparam("numbers", expanding=True)))
+_NAMED: ColumnElement[str] = func.json_value(AttributeSetRow.document, f"$.{COMPONENT_OF}")
+_COMPOSITES = select(AttributeSetRow.id, _NAMED).where(_NAMED.is_not(None))
+
+
 def meter_rows(tx: Session) -> dict[int, MeterRow]:
     """Meters by number."""
-    return {row.id: row for row in tx.scalars(select(MeterRow))}
+    return {row.id: row for row in tx.scalars(_METERS)}
 
 
 def usage_rows(tx: Session, projects: Sequence[int], first: date, last: date) -> Sequence[tuple[Any, ...]]:
@@ -49,15 +57,14 @@ def resource_names(tx: Session, numbers: Collection[int]) -> dict[int, str]:
 
 def attribute_sets(tx: Session, numbers: Collection[int] | None = None) -> dict[int, dict[str, str]]:
     """Attribute sets by number, all or some."""
-    query = select(AttributeSetRow)
-    rows = tx.scalars(query if numbers is None else query.where(AttributeSetRow.id.in_(numbers)))
-    return {row.id: row.document for row in rows}
+    if numbers is None:
+        return dict(tx.execute(_ATTRIBUTE_SETS).all())
+    return dict(tx.execute(_SOME_ATTRIBUTE_SETS, {"numbers": [*numbers]}).all())
 
 
 def composites_named(tx: Session) -> dict[int, str]:
     """The composites that attribute sets name, by number of the set."""
-    named = func.json_value(AttributeSetRow.document, f"$.{COMPONENT_OF}")
-    return dict(tx.execute(select(AttributeSetRow.id, named).where(named.is_not(None))).all())
+    return dict(tx.execute(_COMPOSITES).all())
 
 
 def meters_by_seller(tx: Session) -> dict[UUID, list[int]]:

@@ -9,7 +9,7 @@ from typing import Any
 from uuid import UUID
 
 import polars as pl
-from sqlalchemy import ColumnElement, delete, func, insert, literal, or_, select, tuple_, update
+from sqlalchemy import ColumnElement, bindparam, delete, func, insert, literal, or_, select, tuple_, update
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue.rates import PROMISED
@@ -52,10 +52,29 @@ class Attempt:
     begun: tuple[Begun, ...]
 
 
+_LOCKED = (
+    select(PairRow)
+    .where(PairRow.id.in_(bindparam("pairs", expanding=True)))
+    .order_by(PairRow.id)
+    .with_for_update()
+    .execution_options(populate_existing=True)
+)
+_OTHERS = [
+    delete(table)
+    .where(
+        table.pair_id.in_(bindparam("pairs", expanding=True)),
+        tuple_(table.pair_id, table.generation).not_in(bindparam("kept", expanding=True)),
+    )
+    .execution_options(synchronize_session=False)
+    for table in TABLES
+]
+"""Removes all but some generations of pairs."""
+_GENERATIONS = select(PairRow.id, PairRow.generation).where(PairRow.id.in_(bindparam("pairs", expanding=True)))
+
+
 def begin_rating(tx: Session, pairs: Collection[int], at: datetime) -> Attempt:
     """Lease pairs of one seller and period; what is wanted of them is read before anything that they are rated from."""
-    query = select(PairRow).where(PairRow.id.in_(pairs)).order_by(PairRow.id).with_for_update()
-    rows = list(tx.scalars(query, execution_options={"populate_existing": True}))
+    rows = list(tx.scalars(_LOCKED, {"pairs": [*pairs]}))
     for row in rows:
         row.fence += 1
         row.lease_until = at + LEASE
@@ -88,9 +107,8 @@ def name_generations(tx: Session, attempt: Attempt, at: datetime, rest: timedelt
     What was held before the last one goes; that one stays until the next rating, as somebody may be reading it.
     """
     wanted = {each.pair: each for each in attempt.begun}
-    query = select(PairRow).where(PairRow.id.in_(wanted)).order_by(PairRow.id).with_for_update()
     kept: list[tuple[int, int]] = []
-    for row in tx.scalars(query, execution_options={"populate_existing": True}):
+    for row in tx.scalars(_LOCKED, {"pairs": [*wanted]}):
         begun = wanted[row.id]
         if row.fence != begun.fence:
             continue
@@ -100,14 +118,8 @@ def name_generations(tx: Session, attempt: Attempt, at: datetime, rest: timedelt
         row.stale_since = None if row.wanted == begun.wanted else at
     tx.flush()
     if kept:
-        for table in TABLES:
-            tx.execute(
-                delete(table).where(
-                    table.pair_id.in_({pair for pair, _ in kept}),
-                    tuple_(table.pair_id, table.generation).not_in(kept),
-                ),
-                execution_options={"synchronize_session": False},
-            )
+        for statement in _OTHERS:
+            tx.execute(statement, {"pairs": [*{pair for pair, _ in kept}], "kept": kept})
     return len(kept) // 2
 
 
@@ -279,7 +291,7 @@ def together_by_meter(tx: Session, pairs: Collection[PairRow]) -> dict[str, Deci
 
 def generations(tx: Session, pairs: Collection[int]) -> dict[int, int]:
     """The generation that holds for each pair, now."""
-    return dict(tx.execute(select(PairRow.id, PairRow.generation).where(PairRow.id.in_(pairs))).all())
+    return dict(tx.execute(_GENERATIONS, {"pairs": [*pairs]}).all())
 
 
 def lines_by_id(tx: Session, ids: Collection[UUID]) -> list[tuple[SupplyLineRow, SubscriptionRow]]:
