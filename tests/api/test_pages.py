@@ -61,3 +61,27 @@ def get(client: Client, path: str, query: dict[str, str], **more: Any) -> Any:
     answer = client.connection.http.get(path, params={**query, **more})
     assert answer.status_code == 200, answer.text
     return answer.json()
+
+
+def test_pages_of_many_organisations_are_those_of_few(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Of many, those wanted are picked from pages of all."""
+    asked = [{}, {"search": "t"}, {"type": "tenant"}, {"parent": "oxbow"}, {"state": "active"}]
+
+    def listed() -> list[list[str]]:
+        found = []
+        for wanted in asked:
+            slugs, after = [], ""
+            while after is not None:
+                params = {**wanted, "limit": 2} | ({"after": after} if after else {})
+                page = world.mara.connection.send("GET", "organisations", params=params).json()
+                slugs += [each["slug"] for each in page["items"]]
+                after = page["next"]
+            found.append(slugs)
+        return found
+
+    few = listed()
+    monkeypatch.setattr("gradumen.store.organisations.organisations.FEW", 0)
+    many = listed()
+
+    assert many == few
+    assert all(few) and few[0] == sorted(few[0])

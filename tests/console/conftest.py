@@ -86,6 +86,7 @@ class Tab:
             client.sign_in(EMAILS[user], PASSWORD)
             cookies = dict(client.connection.http.cookies)
         self.page.context.add_cookies([{"name": each, "value": cookies[each], "url": self.url} for each in cookies])
+        # The least page of the service, whose storage the console shares.
         self.page.goto(self.url + "/healthz")
         self.page.evaluate("localStorage.setItem('gradumen.signed-in', 'yes')")
 

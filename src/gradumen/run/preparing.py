@@ -50,8 +50,7 @@ def _prepare(settings: Settings, url: str, owner_url: str, *, private: bool) -> 
     engine, owner = make_engine(url), make_engine(owner_url, pool_size=1)
     try:
         if private:
-            if schema.current(owner) != schema.head():
-                schema.migrate(owner)
+            schema.migrate(owner)
         elif schema.may_change_tables(engine):
             log.warning(
                 "the service's account may change tables; give it rows alone, see docs/operator.md, Shared database"

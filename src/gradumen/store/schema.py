@@ -43,7 +43,9 @@ def current(engine: Engine) -> str | None:
 
 
 def migrate(engine: Engine, revision: str = "head") -> None:
-    """Bring the database to a revision."""
+    """Bring the database to a revision; where it is at head already, nothing is loaded for that."""
+    if revision == "head" and current(engine) == head():
+        return
     command.upgrade(alembic_config(engine), revision)
 
 

@@ -245,17 +245,7 @@ def test_charges_in_two_currencies_are_on_two_documents(world: World, service: S
     """A buyer whose currency was not that of a card by which it once subscribed."""
     finn = world.user("finn")
     world.send(egress("a", 20 * GIB, owner="quillstone/archive"))
-    with buying_in(service, "quillstone", "GBP"):
-        world.mara.catalogue.publish("tarnwick", files(rate_card("tenants-gbp", "GBP", "tenants", "2")))
-        world.mara.subscriptions.create(
-            SubscriptionCreate(
-                organisation="quillstone",
-                plan="open-range",
-                tier="heath",
-                name="Second",
-                starts_on=date(2026, 9, 1),
-            )
-        )
+    subscribed_in_pounds(world, service)
     so_far = [
         each for each in finn.spend.period_so_far("quillstone", "2026-09", wait=60).links if each.buyer == "quillstone"
     ]
@@ -271,12 +261,7 @@ def test_a_draft_that_is_discarded_is_made_again_though_its_other_currency_is_is
     world: World, service: Service
 ) -> None:
     finn = world.user("finn")
-    with buying_in(service, "quillstone", "GBP"):
-        world.mara.catalogue.publish("tarnwick", files(rate_card("tenants-gbp", "GBP", "tenants", "2")))
-        second = SubscriptionCreate(
-            organisation="quillstone", plan="open-range", tier="heath", name="Second", starts_on=date(2026, 9, 1)
-        )
-        world.mara.subscriptions.create(second)
+    subscribed_in_pounds(world, service)
     drafts = {
         each.currency: each
         for each in world.close("tarnwick", "finn", "2026-09", issue=False)
@@ -289,6 +274,18 @@ def test_a_draft_that_is_discarded_is_made_again_though_its_other_currency_is_is
     assert [(each.currency, each.net) for each in again] == [("GBP", drafts["GBP"].net)]
     assert issued.net == drafts["EUR"].net
     assert world.close("tarnwick", "finn", "2026-09") == []
+
+
+SECOND = SubscriptionCreate(
+    organisation="quillstone", plan="open-range", tier="heath", name="Second", starts_on=date(2026, 9, 1)
+)
+
+
+def subscribed_in_pounds(world: World, service: Service) -> None:
+    """Quillstone, which buys in euros, has a second subscription by a card in pounds."""
+    with buying_in(service, "quillstone", "GBP"):
+        world.mara.catalogue.publish("tarnwick", files(rate_card("tenants-gbp", "GBP", "tenants", "2")))
+        world.mara.subscriptions.create(SECOND)
 
 
 @contextmanager

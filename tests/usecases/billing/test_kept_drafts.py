@@ -8,14 +8,10 @@ from typing import Any
 import pytest
 
 from gradumen.wire.billing.invoices import InvoiceBody
-from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.conftest import Service
-from tests.usecases.billing.test_bill_runs import buying_in
-from tests.world import GIB, World, egress, files, rate_card, reading
+from tests.usecases.billing.test_bill_runs import SECOND, subscribed_in_pounds
+from tests.world import GIB, World, egress, reading
 
-SECOND = SubscriptionCreate(
-    organisation="quillstone", plan="open-range", tier="heath", name="Second", starts_on=date(2026, 9, 1)
-)
 OWN = {"id", "charge_id", "invoice_id"}
 
 
@@ -28,10 +24,8 @@ def drafts_of(world: World) -> dict[tuple[str, str], InvoiceBody]:
 def told(world: World, draft: InvoiceBody) -> Any:
     """All that a draft and its charges say but for their ids."""
     client = world.user("finn")
-    charges = {line.charge_id for line in draft.lines if line.charge_id}
-    explained = {each: without_ids(client.charges.explain(each).model_dump()) for each in charges}
-    lines = [(without_ids(line.model_dump()), explained.get(line.charge_id)) for line in draft.lines]  # type: ignore[arg-type]
-    return without_ids(draft.model_dump(exclude={"lines"})), lines
+    charges = [client.charges.explain(line.charge_id) for line in draft.lines if line.charge_id]
+    return without_ids(draft.model_dump()), [without_ids(each.model_dump()) for each in charges]
 
 
 def without_ids(value: Any) -> Any:
@@ -117,9 +111,7 @@ def test_with_one_of_its_currencies_gone_a_buyer_gets_both_anew_and_both_are_bil
 ) -> None:
     """A draft that stayed would not know the month that both are of as its own."""
     finn = world.user("finn")
-    with buying_in(service, "quillstone", "GBP"):
-        world.mara.catalogue.publish("tarnwick", files(rate_card("tenants-gbp", "GBP", "tenants", "2")))
-        world.mara.subscriptions.create(SECOND)
+    subscribed_in_pounds(world, service)
     first = drafts_of(world)
     finn.invoices.discard(first["quillstone", "GBP"].id)
     again = drafts_of(world)

@@ -1,7 +1,6 @@
 """Queries of drafts: what is billed already, and the rows of what is to bill."""
 
 import json
-from collections import defaultdict
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date
@@ -31,10 +30,10 @@ def drafted_buyers(tx: Session, seller: UUID) -> set[UUID]:
 
 
 def digests_of(tx: Session, seller: UUID, buyers: Collection[UUID]) -> dict[UUID, dict[UUID, str | None]]:
-    """The digests of a seller's drafts, by buyer and draft."""
+    """The digests of a seller's drafts, by each of some buyers and draft."""
     query = select(InvoiceRow.buyer_id, InvoiceRow.id, InvoiceRow.digest)
     query = query.where(InvoiceRow.seller_id == seller, InvoiceRow.state == "draft", InvoiceRow.buyer_id.in_(buyers))
-    found: dict[UUID, dict[UUID, str | None]] = defaultdict(dict)
+    found: dict[UUID, dict[UUID, str | None]] = {buyer: {} for buyer in buyers}
     for buyer, draft, digest in tx.execute(query):
         found[buyer][draft] = digest
     return found

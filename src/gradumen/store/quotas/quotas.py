@@ -20,6 +20,7 @@ from gradumen.store.quotas.promised import raise_promised
 from gradumen.store.quotas.site_quotas import name_site_givers, release_site_quotas
 from gradumen.store.quotas.tables import QuotaChangeRow, QuotaRow
 
+# Each decision about a quota asks these for all above: they are made once.
 _TOUCH = (
     update(QuotaRow)
     .where(QuotaRow.holder_id == bindparam("holder"), QuotaRow.measure == bindparam("what"))
@@ -34,7 +35,6 @@ _GIVEN, _TO_BE_GIVEN = (
     .group_by(column, QuotaRow.measure)
     for column in (QuotaRow.giver_id, QuotaRow.next_giver_id)
 )
-# Each decision about a quota asks these for all above: they are made once.
 
 
 def lock_quota(tx: Session, values: dict[str, Any]) -> None:
