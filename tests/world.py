@@ -75,6 +75,12 @@ rates:
 """
 
 
+NIGHT = (
+    '  - {{rate: night, meter: compute/vcpu, when: {{from: "22:00", to: "06:00"}}, per: vCPU-hour, price: {price}}}\n'
+)
+"""A rate more of a card."""
+
+
 def files(*contents: str) -> list[CatalogueFile]:
     """Contents as files."""
     return [CatalogueFile(name=f"file-{index}.yaml", content=content) for index, content in enumerate(contents)]

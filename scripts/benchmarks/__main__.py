@@ -17,6 +17,8 @@ import owners
 import rating
 import spend
 
+import console
+
 BENCHMARKS: dict[str, tuple[Callable[[int], dict[str, Any]], int]] = {
     "rating": (rating.run, 10_000_000),
     "ingest": (ingest.run, 200_000),
@@ -28,6 +30,7 @@ BENCHMARKS: dict[str, tuple[Callable[[int], dict[str, Any]], int]] = {
     "close": (close.run, 10_000_000),
     "spend": (spend.run, 10_000_000),
     "focus": (focus.run, 1_000_000),
+    "console": (console.run, 3),
 }
 
 

@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from decimal import Decimal
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 from threading import Event, Thread
 from types import SimpleNamespace
@@ -33,15 +33,15 @@ from gradumen.core.catalogue.rates import (
     Started,
     UsageRate,
 )
-from gradumen.core.catalogue.sampling import Sampling, Statistic, Window
-from gradumen.core.metering.packed_days import unpack
+from gradumen.core.catalogue.sampling import ADDITIVE, Sampling, Statistic, Window
+from gradumen.core.metering.packed_days import unpack, unpack_sums
 from gradumen.core.periods import Period, hour_number
 from gradumen.core.rating.rated_periods import rate_period, sample_groups, started_groups
 from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing, RatedLine
 from gradumen.core.units import parse_unit
-from gradumen.usecases.rating.assigned_usage import Resources
 from gradumen.usecases.rating.current_charges import Generations, rows_of
 from gradumen.usecases.rating.links import RatedPeriod
+from gradumen.usecases.rating.usage_frames import Resources, changes_of
 
 LINES, METERS, REGIONS, CARDS, RUNS = 5_000, 20, 4, 10, 5
 PERIOD, ZONE = Period(2026, 10), ZoneInfo("Europe/Dublin")
@@ -79,9 +79,13 @@ def make_days(rows: int) -> Days:
     return Days(columns, np.tile(np.arange(first, first + 30), series).tolist(), [2**24 - 1] * len(which), slots)
 
 
-def unpacked(days: Days) -> pl.DataFrame:
-    """The hours of packed days as `USAGE_SCHEMA` has them."""
-    found = unpack(days.day, days.hours, days.slots)
+def unpacked(days: Days, pricing: Pricing) -> pl.DataFrame:
+    """Packed days as `USAGE_SCHEMA` has them: by hour where hours make a difference, as a worker reads them."""
+    meters: Any = {slug: SimpleNamespace(sampling=pricing.samplings.get(slug, ADDITIVE)) for slug in NUMBERS}
+    published: Any = SimpleNamespace(meters=meters, meter_ids=NUMBERS)
+    changes = changes_of(pricing.lines, {}, (), published, PERIOD.bounds(ZONE), ZONE)
+    by_hour = np.isin(days.columns["meter"], list(changes.meters))
+    found = unpack_sums(days.day, days.hours, days.slots, ZONE, changes.cuts, by_hour)
     columns: dict[str, Any] = {name: values[found.row] for name, values in days.columns.items()}
     columns |= {"hour": found.hour, "quantity": found.quantity.cast(pl.Int128)}
     return pl.DataFrame(columns, schema_overrides=USAGE_SCHEMA).select(*USAGE_SCHEMA)
@@ -90,7 +94,7 @@ def unpacked(days: Days) -> pl.DataFrame:
 def make_rated(days: Days, pricing: Pricing) -> Generations:
     """From packed days to rows as they are stored, as a worker does it."""
     start, end = PERIOD.bounds(ZONE)
-    frame = unpacked(days)
+    frame = unpacked(days, pricing)
     rated = rate_period(frame, pricing)
     lines: Any = {
         number: SimpleNamespace(row=SimpleNamespace(id=number, buyer_id=BUYER), version_ids={1: 1, 2: 2})
@@ -104,6 +108,8 @@ def make_rated(days: Days, pricing: Pricing) -> Generations:
 
 BUYER = UUID(int=1)
 NAMES: Any = SimpleNamespace()
+NUMBERS = {f"s/m{meter}": meter for meter in range(METERS)}
+"""Of meters, by their slugs."""
 
 
 def make_rates(card: int, number: int, windows: bool) -> tuple[Rate, ...]:
@@ -135,15 +141,21 @@ def make_rates(card: int, number: int, windows: bool) -> tuple[Rate, ...]:
     return tuple(rates)
 
 
-def make_pricing(windows: bool = False) -> Pricing:
-    """Ten cards with two versions each; a quarter of the lines' meters have an allowance of the tier."""
-    versions = {
+@cache
+def make_cards(windows: bool) -> dict[int, tuple[RateCardVersion, ...]]:
+    """Ten cards with two versions each, made once: a worker keeps those that it has read."""
+    return {
         card: tuple(
             RateCardVersion(f"card-{card}", number, "EUR", day, make_rates(card, number, windows))
             for number, day in ((1, date(2026, 1, 1)), (2, date(2026, 10, 16)))
         )
         for card in range(CARDS)
     }
+
+
+def make_pricing(windows: bool = False) -> Pricing:
+    """By these cards; a quarter of the lines' meters have an allowance of the tier."""
+    versions = make_cards(windows)
     start = datetime(2026, 1, 1, tzinfo=UTC)
     allowances = {f"s/m{meter}": Decimal(1000) for meter in range(0, METERS, 5)}
     lines = {n: RatedLine(n, "plan", "moor", start, None, versions[n % CARDS], allowances) for n in range(LINES)}
@@ -154,6 +166,13 @@ def make_pricing(windows: bool = False) -> Pricing:
         for place, phase in enumerate(("held", "running"))
     }
     return Pricing(lines, meters, sets, PERIOD, ZONE)
+
+
+def sampled_pricing() -> Pricing:
+    """With time windows, and a meter that does not add up."""
+    pricing = make_pricing(windows=True)
+    pricing.samplings = {SAMPLED: Sampling(Statistic.MAX, Window.PERIOD)}
+    return pricing
 
 
 def run(rows: int) -> dict[str, Any]:
@@ -169,9 +188,7 @@ def run(rows: int) -> dict[str, Any]:
         return frame.lazy().group_by("line", "meter").agg(pl.col("quantity").sum()).collect(engine="streaming")
 
     def rate() -> Generations:
-        pricing = make_pricing(windows=True)
-        pricing.samplings = {SAMPLED: Sampling(Statistic.MAX, Window.PERIOD)}
-        return make_rated(days, pricing)
+        return make_rated(days, sampled_pricing())
 
     times: dict[str, list[float]] = {name: [] for name in ("floor", "seconds", "unpacking")}
     # First, before earlier runs leave memory behind that can be used again.
@@ -179,7 +196,7 @@ def run(rows: int) -> dict[str, Any]:
     charges = parts = 0
     for _ in range(RUNS):
         _measured(times["floor"], floor)
-        _measured(times["unpacking"], partial(unpacked, days))
+        _measured(times["unpacking"], partial(unpacked, days, sampled_pricing()))
         made = _measured(times["seconds"], rate)
         charges, parts = len(made.charges), made.parts.height
         del made

@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterable, Sequence
 from decimal import Context, Decimal, DivisionByZero, Inexact, InvalidOperation, Overflow, localcontext
 from fractions import Fraction
+from functools import cache
 
 from gradumen.core.errors import Invalid
 
@@ -110,7 +111,13 @@ def unscaled(whole: int, places: int) -> Decimal:
     >>> unscaled(-1500000, 6)
     Decimal('-1.500000')
     """
-    return Decimal(whole).scaleb(-places, EXACT)
+    # Of what may be there, like an allowance, there mostly is nothing.
+    return Decimal(whole).scaleb(-places, EXACT) if whole else _nothing(places)
+
+
+@cache
+def _nothing(places: int) -> Decimal:
+    return Decimal(0).scaleb(-places, EXACT)
 
 
 def allocate(total: int, weights: Sequence[int]) -> list[int]:

@@ -4,12 +4,13 @@ from collections import Counter
 from datetime import UTC, timedelta
 from zoneinfo import ZoneInfo
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
-from gradumen.core.metering.packed_days import MOST, pack, sum_hours, unpack
+from gradumen.core.metering.packed_days import MOST, Hours, pack, sum_hours, unpack, unpack_sums
 from gradumen.core.periods import EPOCH, hour_start
 
 days = st.lists(
@@ -104,3 +105,43 @@ def test_what_a_day_cannot_hold_and_what_is_cut_short_is_refused() -> None:
     hours, slots = pack({3: 5, 4: 6})
     with pytest.raises(Invalid, match="1 quantities for 2 hours"):
         unpack([1], [hours], [slots[:16]])
+
+
+@given(
+    st.lists(
+        st.tuples(
+            st.integers(20_000, 20_002),
+            st.dictionaries(st.integers(0, 23), st.one_of(st.integers(0, 10**9), st.integers(0, 2**62))),
+            st.booleans(),
+        ),
+        max_size=8,
+    ),
+    st.sets(st.integers(480_000, 480_072)),
+    st.booleans(),
+    st.sampled_from(["UTC", "Asia/Kolkata"]),
+)
+def test_hours_between_cuts_are_added_up_but_those_that_stay_apart(
+    found: list[tuple[int, dict[int, int], bool]], cuts: set[int], fine: bool, name: str
+) -> None:
+    zone = ZoneInfo(name)
+    packed = [pack(hours, by_quarter=fine and row == 0) for row, (_, hours, _) in enumerate(found)]
+    days, hours, slots = [each[0] for each in found], [each[0] for each in packed], [each[1] for each in packed]
+    apart = np.array([each[2] for each in found], dtype=bool)
+    out = unpack_sums(days, hours, slots, zone, np.array(sorted(cuts), dtype=np.int64), apart)
+
+    def place(row: int, hour: int) -> tuple[int, int, int]:
+        return row, hour if apart[row] else -1, sum(cut <= hour for cut in cuts)
+
+    def sums(hours: Hours) -> list[tuple[tuple[int, int, int], int]]:
+        columns = zip(hours.row.tolist(), hours.hour.tolist(), hours.quantity.to_list(), strict=True)
+        return [(place(row, hour), quantity) for row, hour, quantity in columns]
+
+    expected: Counter[tuple[int, int, int]] = Counter()
+    made: Counter[tuple[int, int, int]] = Counter()
+    for key, quantity in sums(unpack(days, hours, slots, zone)):
+        expected[key] += quantity
+    for key, quantity in sums(out):
+        made[key] += quantity
+    assert made == expected
+    added = [key for key, _ in sums(out) if key[1] < 0]
+    assert len(added) == len(set(added))

@@ -13,8 +13,9 @@ import pytest
 from gradumen.core.catalogue.rates import Over, RateCardVersion
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, EXACT, add, round_half_up, scaled
-from gradumen.core.periods import Period, hour_number
+from gradumen.core.periods import Period, day_start, hour_number, hour_start
 from gradumen.core.rating.charges import Charge, Rated
+from gradumen.core.rating.combining import meters_by_hour
 from gradumen.core.rating.rated_periods import rate_period
 from gradumen.core.rating.rating import RatedLine
 from tests.core.rating.generator import METERS, make_batch, pricing_of, spell_frame, usage_frame
@@ -71,6 +72,20 @@ def test_splitting_rows_makes_no_difference(seed: int) -> None:
     ]
 
     assert rate(replace(split, spells=halves)) == rate(case)
+
+
+@pytest.mark.parametrize("seed", range(4000, 4020))
+def test_the_hour_of_the_day_makes_no_difference_but_to_meters_by_hour(seed: int) -> None:
+    case = make_batch(seed, 3)
+    asked = meters_by_hour([version for line in case.lines.values() for version in line.versions])
+    moved = []
+    for *place, hour, quantity in case.rows:
+        local = hour_start(hour, case.zone).astimezone(case.zone)
+        midnight = hour_number(day_start(local.date(), case.zone), case.zone)
+        stays = METERS[place[1]] in asked or METERS[place[1]] in case.samplings
+        moved.append((*place, hour if stays else midnight, quantity))
+
+    assert rate(replace(case, rows=moved)) == rate(case)
 
 
 @pytest.mark.parametrize("seed", range(3000, 3020))

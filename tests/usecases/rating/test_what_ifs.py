@@ -16,7 +16,7 @@ from gradumen.usecases.rating import what_ifs
 from gradumen.wire.rating.what_ifs import WhatIfBody
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 from tests.conftest import Service
-from tests.world import GIB, World, egress, files, moment, rate_card
+from tests.world import GIB, NIGHT, World, egress, files, moment, rate_card, reading
 
 DEARER = files(rate_card("tenants-eur", "EUR", "tenants", "2", "2027-01-01"))
 
@@ -84,6 +84,15 @@ def test_the_same_prices_change_nothing(world: World) -> None:
     found = world.mara.what_ifs.wait(world.mara.what_ifs.ask("tarnwick", "2026-09", same).id, seconds=60)
     assert [each.difference for each in found.sums] == [0] * len(found.sums) != []
     assert world.mara.what_ifs.amounts(found.id, differing=True) == []
+
+
+def test_a_time_window_of_what_would_be_alone_tells_hours_apart(world: World) -> None:
+    world.send(reading("night", owner="quillstone/archive"))
+    nights = files(rate_card("tenants-eur", "EUR", "tenants", "1") + NIGHT.format(price="0.01"))
+    found = world.mara.what_ifs.wait(world.mara.what_ifs.ask("tarnwick", "2026-09", nights).id, seconds=60)
+    (row,) = [each for each in world.mara.what_ifs.amounts(found.id, search="quill") if each.service == "compute"]
+    assert row.before == Decimal("0.48"), "4 processors, 6 hours at 0.02"
+    assert row.after == Decimal("0.28"), "5 of them until 6 o'clock in Dublin"
 
 
 def test_what_nothing_would_price_is_named_with_how_many_use_it(world: World) -> None:

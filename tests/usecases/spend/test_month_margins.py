@@ -9,7 +9,7 @@ from gradumen.core.exact import add
 from gradumen.wire.spend.month_margins import MonthMarginBody, MonthMarginsBody
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
-from tests.world import GIB, World, egress, files, moment, rate_card, reading
+from tests.world import GIB, NIGHT, World, egress, files, moment, rate_card, reading
 
 COST = [(50, Decimal("0.028")), (150, Decimal("0.020")), (10**9, Decimal("0.012"))]
 """Blocks of the world's cost card: their sizes and prices."""
@@ -188,3 +188,15 @@ def test_own_use_has_nothing_of_what_customers_use_that_no_cost_is_known_of(worl
     days = add([each.amount for each in own.days])
     assert abs(days - own.net) < Decimal("0.02"), "its own days alone"
     assert world.mara.spend.margins("tarnwick", "2026-11", wait=60).cost_not_known == ["network/egress"]
+
+
+def test_a_time_window_of_a_cost_card_alone_tells_hours_apart(world: World) -> None:
+    """Of one that prices what is bought in pounds, by which nothing is sold."""
+    card = rate_card("own-cost-gbp", "GBP", "own-use", "0.4", "2026-11-01") + NIGHT.format(price="0.004")
+    world.mara.catalogue.publish("tarnwick", files(card))
+    world.mara.clock.set(moment("2026-11-03"), held=True)
+    hours = {"start": "2026-11-02T02:00:00Z", "end": "2026-11-02T08:00:00Z"}
+    world.send(reading("night", quantity="400", **hours))
+    found = of(world.mara.spend.margins("tarnwick", "2026-11", wait=60), "oxbow", "compute")
+    costs = [(each.currency, each.amount) for each in found.costs]
+    assert costs == [("GBP", Decimal("12.8"))], "400 processors, 4 hours at 0.004, 2 at 0.008"

@@ -5,6 +5,7 @@ Where it is kept by quarters of an hour, each hour that has usage has four of th
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -117,6 +118,85 @@ def _quarters(
     pairs = whole.reshape(-1, 2)
     there = np.flatnonzero(~np.all(pairs == np.iinfo(np.uint64).max, axis=1))
     return row[there], number[there], pairs[there].ravel()
+
+
+def unpack_sums(
+    days: Sequence[int],
+    hours: Sequence[int],
+    slots: Sequence[bytes],
+    zone: ZoneInfo | None,
+    cuts: Numbers,
+    by_hour: npt.NDArray[np.bool_],
+) -> Hours:
+    """As `unpack`, but hours between two cuts are added up, of packed days of which single hours make no difference.
+
+    Args:
+        cuts: numbers of the hours with which something may change, in order.
+        by_hour: of each packed day whether its hours stay apart.
+
+    Returns:
+        In no order; ``hour`` is one of those between the cuts.
+
+    >>> slots = pack({0: 5, 1: 6, 2: 7})[1]
+    >>> found = unpack_sums([1, 1], [0b111, 0b111], [slots, slots], None, np.array([26]), np.array([True, False]))
+    >>> sorted(zip(found.row.tolist(), found.hour.tolist(), found.quantity.to_list()))
+    [(0, 24, 5), (0, 25, 6), (0, 26, 7), (1, 24, 11), (1, 26, 7)]
+    """
+    found = []
+    for rows, added in ((np.flatnonzero(by_hour), False), (np.flatnonzero(~by_hour), True)):
+        if not len(rows):
+            continue
+        chosen = rows.tolist()
+        packed = [days[row] for row in chosen], [hours[row] for row in chosen], [slots[row] for row in chosen]
+        some = _sums(*packed, zone, cuts) if added else unpack(*packed, zone)
+        found.append(Hours(rows[some.row], some.hour, some.quantity))
+    if not found:
+        return unpack([], [], [])
+    wide = pl.Int128 if any(each.quantity.dtype == pl.Int128 for each in found) else pl.Int64
+    return Hours(
+        np.concatenate([each.row for each in found]),
+        np.concatenate([each.hour for each in found]),
+        pl.concat([each.quantity.cast(wide) for each in found]),
+    )
+
+
+def _sums(
+    days: Sequence[int], hours: Sequence[int], slots: Sequence[bytes], zone: ZoneInfo | None, cuts: Numbers
+) -> Hours:
+    """What lies between two cuts of each packed day, added up."""
+    bits, day = np.asarray(hours, dtype=np.int64), np.asarray(days, dtype=np.int64)
+    counts = np.bitwise_count(bits).astype(np.int64)
+    whole = np.frombuffer(b"".join(slots), dtype="<u8")
+    low, high = whole[::2], whole[1::2]
+    # A day's 24 of what is less than 2**57 are in 63 bits.
+    if len(low) != counts.sum() or high.any() or int(low.max(initial=0)) >= 1 << 57:
+        return _added_up(unpack(days, hours, slots, zone), cuts)
+    before = np.cumsum(counts) - counts
+    found: list[tuple[Numbers, Numbers, Numbers]] = []
+    for each in np.unique(day).tolist():
+        rows, first = np.flatnonzero(day == each), each * DAY_HOURS
+        inside = cuts[(cuts > first) & (cuts < first + DAY_HOURS)] - first
+        for start, end in pairwise([0, *inside.tolist(), DAY_HOURS]):
+            used = rows[bits[rows] & ((1 << end) - (1 << start)) != 0]
+            earlier = np.bitwise_count(bits[used] & ((1 << start) - 1))
+            found.append((used, np.full(len(used), first + start), before[used] + earlier))
+    row, hour, begin = (np.concatenate(each) for each in zip(*found, strict=True))
+    order = np.argsort(begin)
+    sums = np.add.reduceat(low, begin[order]) if len(order) else low
+    return Hours(row[order], hour[order], pl.Series("quantity", sums.astype(np.int64)))
+
+
+def _added_up(hours: Hours, cuts: Numbers) -> Hours:
+    frame = pl.DataFrame(
+        {
+            "row": hours.row,
+            "hour": hours.hour,
+            "cut": np.searchsorted(cuts, hours.hour, side="right"),
+            "quantity": hours.quantity.cast(pl.Int128),
+        }
+    )
+    summed = frame.group_by("row", "cut").agg(pl.col("hour").min(), pl.col("quantity").sum())
+    return Hours(summed["row"].to_numpy(), summed["hour"].to_numpy(), summed["quantity"])
 
 
 def sum_hours(hours: Hours, kinds: Sequence[int], zone: ZoneInfo | None) -> list[tuple[int, int, int]]:

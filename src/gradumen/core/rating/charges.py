@@ -5,14 +5,14 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
 from fractions import Fraction
+from typing import NamedTuple
 
 from gradumen.core.catalogue.rates import PROMISED, RateCardVersion
 from gradumen.core.exact import QUANTITY_PLACES, unscaled
 from gradumen.core.rating.parts import Part
 
 
-@dataclass(frozen=True, slots=True)
-class PricedBlock:
+class PricedBlock(NamedTuple):
     """One step of the arithmetic: so much quantity at a price per pricing unit.
 
     ``start`` and ``size`` are in millionths of base units (of lots, for those); ``factor`` is base units per
@@ -56,8 +56,7 @@ class Shared:
     amount: Decimal
 
 
-@dataclass(frozen=True, slots=True)
-class Charge:
+class Charge(NamedTuple):
     """A priced quantity of one supply line and rate version, with its arithmetic.
 
     Quantities are in base units (seconds for fees), amounts in the card's currency with 12 places. ``covered`` is

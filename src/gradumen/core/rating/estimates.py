@@ -210,7 +210,7 @@ def _with_day(charge: Charge, pricing: Pricing) -> Charge:
         day = charge.start.astimezone(pricing.zone).date()
         quantity, amount = scaled(charge.quantity, QUANTITY_PLACES), scaled(charge.amount, AMOUNT_PLACES)
         spread = (Part(None, None, day, quantity, amount),)
-    return replace(charge, parts=spread)
+    return charge._replace(parts=spread)
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,6 @@
 """Fees of tiers and commitments to spend: charges that do not come from usage."""
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import replace
 from datetime import date, datetime
 from decimal import Decimal
 from fractions import Fraction
@@ -37,7 +36,7 @@ def fees(pricing: Pricing) -> Iterator[Charge]:
                 for fee in version.fees(line.plan, line.tier)
                 for charge in (_one_off if fee.every is Every.ONCE else _recurring)(pricing, line, version, fee)
             ]
-        yield from (replace(charge, line=line.number) for charge in alike[key])
+        yield from (charge._replace(line=line.number) for charge in alike[key])
 
 
 def _one_off(pricing: Pricing, line: RatedLine, version: RateCardVersion, fee: RecurringRate) -> Iterator[Charge]:

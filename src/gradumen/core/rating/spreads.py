@@ -1,7 +1,6 @@
 """Internal cost: fixed amounts spread over lines by a key, and overhead on top of all that a line is charged."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from datetime import datetime
 from decimal import Decimal
 from fractions import Fraction
@@ -72,7 +71,7 @@ def _spread(
     for (line, start, end), length, key, share in zip(spans, seconds, keys, shares, strict=True):
         if share:
             own = month_share(line, rate, version, (start, end), length, unscaled(share, AMOUNT_PLACES), pricing.zone)
-            yield replace(own, shared=Shared(total, amount), key=unscaled(key, QUANTITY_PLACES))
+            yield own._replace(shared=Shared(total, amount), key=unscaled(key, QUANTITY_PLACES))
 
 
 def _used(rows: pl.DataFrame, meter: int, span: tuple[datetime, datetime], zone: ZoneInfo) -> dict[int, int]:

@@ -14,7 +14,7 @@ from gradumen.store.metering.spells import spells_in
 from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
-from gradumen.usecases.rating.assigned_usage import Resources
+from gradumen.usecases.rating.usage_frames import Resources
 
 _OF = ["meter", "attributes", "project", "resource"]
 _RUN = ["meter", "project", "resource", "run"]

@@ -1,25 +1,24 @@
 """Hourly usage with the line that takes it: by assignment rules, then by project and day."""
 
 from collections import defaultdict
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any, Protocol
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-import numpy as np
 import polars as pl
 
+from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.core.exact import AMOUNT_PLACES, scaled
 from gradumen.core.metering.imported_costs import CostCategory
-from gradumen.core.metering.packed_days import unpack
 from gradumen.core.periods import Period, day_start, hour_number
 from gradumen.core.rating.imported_costs import COST_SCHEMA
 from gradumen.core.rating.rating import USAGE_SCHEMA, RatedLine
 from gradumen.core.subscriptions.assignment_rules import AssignmentRule, Candidate, assign
 from gradumen.store.metering.imported_costs import costs_of
-from gradumen.store.metering.usage import attribute_sets, composites_named, resource_names, usage_rows
+from gradumen.store.metering.usage import attribute_sets, composites_named
 from gradumen.store.organisations.projects import projects_by_name
 from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.subscriptions.tables import SubscriptionRow
@@ -27,24 +26,15 @@ from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.rating.composed_usage import composites_of, concerned_by
 from gradumen.usecases.rating.unassigned_usage import Through, Unassigned, loose_usage, unassigned_usage
+from gradumen.usecases.rating.usage_frames import Resources, changes_of, usage_frame
 from gradumen.usecases.subscriptions.assignment_rules import load_rules
-
-
-@dataclass(frozen=True, slots=True)
-class Resources:
-    """Names of resources, and by which number each is stored: the smallest of those that have the name.
-
-    ``place`` is where each stored number stands among them.
-    """
-
-    names: list[str]
-    ids: list[int]
-    place: Mapping[int, int]
 
 
 @dataclass(frozen=True, slots=True)
 class Assigned:
     """Usage and imported costs, each row with the line that takes it, and what no subscription covers.
+
+    Single hours of usage are there where they make a difference: see `gradumen.usecases.rating.usage_frames`.
 
     See `gradumen.core.rating.rating.USAGE_SCHEMA` and `gradumen.core.rating.imported_costs.COST_SCHEMA`.
     """
@@ -80,6 +70,7 @@ def load_usage(
     seller: UUID,
     above: Collection[UUID],
     buyers: Mapping[UUID, Sequence[Through]],
+    also: Iterable[RateCardVersion],
 ) -> Assigned:
     """Usage of a seller's buyers and all below, each row with its line; and what no subscription covers.
 
@@ -87,12 +78,14 @@ def load_usage(
         above: the seller and all above it: usage of services of others, further down, is none of its business.
         buyers: each organisation whose usage counts, with the buyers that it is charged through, one after the other;
             the seller itself buys its own services only, those from above are on the link above.
+        also: versions by which the usage is rated too, besides those of the lines.
     """
     owners = set(buyers)
     # Shares, ties and allowances go by these numbers, so they follow names, never the order in which rows come.
     projects = projects_by_name(tx, owners)
     costs = _cost_rows(tx, projects, start, end, zone)
-    frame, resources = _frame(tx, projects, start, end, zone, costs)
+    changes = changes_of(rated, buyers, also, published, (start, end), zone)
+    frame, resources = usage_frame(tx, projects, changes, (start, end), zone, {each.resource for each in costs})
     rules = load_rules(tx, owners)
 
     def assigned(rows: pl.DataFrame, schema: Mapping[str, Any]) -> tuple[pl.DataFrame, pl.DataFrame]:
@@ -194,41 +187,6 @@ def _cost_frame(costs: Sequence[_Cost], projects: Sequence[ProjectRow], resource
         for each in costs
     ]  # fmt: skip
     return pl.DataFrame(rows, schema={**schema, "quantity": pl.Int128}, orient="row")
-
-
-def _frame(
-    tx: Session,
-    projects: Sequence[ProjectRow],
-    start: datetime,
-    end: datetime,
-    zone: ZoneInfo,
-    costs: Sequence[_Cost],
-) -> tuple[pl.DataFrame, Resources]:
-    """Usage as a frame that names projects and resources by number, and the resources in the numbers' order.
-
-    What two feeds call by one name is one resource. Those of ``costs`` have numbers too.
-    """
-    schema = {name: kind for name, kind in USAGE_SCHEMA.items() if name != "line"}
-    rows = usage_rows(tx, [project.number for project in projects], start.date(), end.date()) if start < end else []
-    names = resource_names(tx, {row[3] for row in rows} | {each.resource for each in costs})
-    ids = {name: number for number, name in sorted(names.items(), reverse=True)}
-    order = {name: number for number, name in enumerate(sorted(ids))}
-    resources = Resources(list(order), [ids[name] for name in order], {id: order[name] for id, name in names.items()})
-    if not rows:
-        return pl.DataFrame(schema=schema), resources
-    project, meter, day, resource, attributes, hours, slots = zip(*rows, strict=True)
-    found = unpack(day, hours, slots, zone).within(hour_number(start, zone), hour_number(end, zone))
-    index = {each.number: number for number, each in enumerate(projects)}
-    columns: dict[str, Any] = {
-        "meter": np.array(meter)[found.row],
-        "attributes": np.array(attributes)[found.row],
-        "project": np.array([index[number] for number in project])[found.row],
-        "resource": np.array([resources.place[number] for number in resource])[found.row],
-        "hour": found.hour,
-        "quantity": found.quantity.cast(pl.Int128),
-    }
-    frame = pl.DataFrame(columns, schema_overrides=schema).select(*schema)
-    return frame, resources
 
 
 def _while_sold(

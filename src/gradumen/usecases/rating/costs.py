@@ -5,12 +5,13 @@ from decimal import Decimal
 
 import polars as pl
 
+from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.store.catalogue.rate_cards import cards_of
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.card_choice import find_card_for
-from gradumen.usecases.catalogue.published import StoredCard, load_cards
+from gradumen.usecases.catalogue.published import StoredCard, load_cards, load_published
 from gradumen.usecases.rating.links import LoadedLine, LoadedLinks, RatedPeriod
 from gradumen.usecases.rating.promised_usage import Promised
 from gradumen.wire.catalogue.forms.buyers import read_buyers
@@ -27,7 +28,8 @@ def rate_costs(tx: Session, seller: OrganisationRow, loaded: LoadedLinks) -> Rat
     the seller buys from itself. What it charged itself by hand is with its own use.
 
     Args:
-        loaded: the whole of what the seller sold in the period; a part of it would bear fixed costs alone.
+        loaded: the whole of what the seller sold in the period, for these versions too (`cost_versions`); a part of it
+            would bear fixed costs alone.
     """
     chosen = _cost_cards(tx, seller)
     stored = load_cards(tx, {card.id for card in chosen.values()}, loaded.published)
@@ -59,6 +61,12 @@ def rate_costs(tx: Session, seller: OrganisationRow, loaded: LoadedLinks) -> Rat
     entered = tuple(each for each in loaded.entered if loaded.lines[each.line].row.buyer_id == seller.id)
     own_loaded = replace(loaded, usage=usage, costs=imported, promised=Promised(), entered=entered)
     return replace(own_loaded, lines=lines, rated_lines=rated_lines).rate()
+
+
+def cost_versions(tx: Session, seller: OrganisationRow) -> list[RateCardVersion]:
+    """The versions of a seller's internal cost cards, which usage is to be loaded for too."""
+    chosen = {card.id for card in _cost_cards(tx, seller).values()}
+    return [version for card in load_cards(tx, chosen, load_published(tx)).values() for version in card.versions]
 
 
 def _cost_cards(tx: Session, seller: OrganisationRow) -> dict[str, RateCardRow]:

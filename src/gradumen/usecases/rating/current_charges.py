@@ -4,6 +4,7 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
+from functools import cache
 from typing import Any
 from uuid import UUID
 
@@ -23,7 +24,7 @@ from gradumen.store.rating.current_charges import Attempt
 from gradumen.store.subscriptions.sales import sold_links
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.rating.composed_usage import Together
-from gradumen.usecases.rating.costs import rate_costs
+from gradumen.usecases.rating.costs import cost_versions, rate_costs
 from gradumen.usecases.rating.links import RatedPeriod, load_links
 from gradumen.usecases.rating.unassigned_usage import Unassigned
 from gradumen.usecases.scope import business_now
@@ -192,7 +193,8 @@ def rated_rows(tx: Session, *, attempt: Attempt) -> Generations:
     own = {each.buyer: {"pair_id": each.pair, "generation": each.fence} for each in attempt.begun}
     # Internal cost is spread over all that is sold and used, so it needs every buyer.
     buyers = None if attempt.seller in own else list(own)
-    loaded = load_links(tx, attempt.seller, Period.parse(attempt.period), buyers=buyers, named=False)
+    also = cost_versions(tx, tx.get_one(OrganisationRow, attempt.seller)) if attempt.seller in own else []
+    loaded = load_links(tx, attempt.seller, Period.parse(attempt.period), buyers=buyers, named=False, also=also)
     sold = {buyer: keys for buyer, keys in own.items() if buyer != attempt.seller}
     found = [rows_of(loaded.rate(), sold)] if sold else []
     if attempt.seller in own:
@@ -213,42 +215,34 @@ def rows_of(rated: RatedPeriod, pairs: Mapping[UUID, Mapping[str, int]], *, of_a
         pairs: the pair and generation of each buyer.
         of_all: all charges are the one pair's, whoever the buyer of their line is.
     """
-    counts: Counter[tuple[UUID, str]] = Counter()
     charges: list[dict[str, Any]] = []
     not_priced: list[dict[str, Any]] = []
-    parts = _Parts(rated)
+    together: list[dict[str, Any]] = []
+    parts, counts = _Parts(rated), Counter[tuple[str, int]]()
 
-    def place(line: int) -> tuple[UUID, Mapping[str, int]] | None:
-        buyer = next(iter(pairs)) if of_all else rated.lines[line].row.buyer_id
-        return (buyer, pairs[buyer]) if buyer in pairs else None
+    @cache
+    def pair_of(line: int) -> Mapping[str, int] | None:
+        return next(iter(pairs.values())) if of_all else pairs.get(rated.lines[line].row.buyer_id)
+
+    def placed(what: str, keys: Mapping[str, int]) -> dict[str, Any]:
+        """The pair and generation of a row, and where it stands among the pair's."""
+        number = keys["pair_id"]
+        counts[what, number] += 1
+        return {**keys, "position": counts[what, number] - 1}
 
     for charge in rated.rated.charges:
-        found = place(charge.line)
-        if found is None:
-            continue
-        buyer, keys = found
-        position = counts[buyer, "charge"]
-        counts[buyer, "charge"] += 1
-        parts.add(keys, position, charge)
-        charges.append({**keys, **_charge_row(position, charge, rated)})
-    missing = [(place(each.line), _unpriced_row(each, rated)) for each in rated.rated.unpriced]
-    own = [each for each in rated.unassigned if each.buyer in pairs]
-    missing += [((each.buyer, pairs[each.buyer]), _unassigned_row(each, rated)) for each in own]
-    for found, row in missing:
-        if found is not None:
-            buyer, keys = found
-            not_priced.append({**keys, "position": counts[buyer, "missing"], **row})
-            counts[buyer, "missing"] += 1
-    together: list[dict[str, Any]] = []
+        keys = pair_of(charge.line)
+        if keys is not None:
+            row = placed("charge", keys)
+            parts.add(keys, row["position"], charge)
+            charges.append(row | _charge_row(charge, rated))
+    missing = [(pair_of(each.line), _unpriced_row(each, rated)) for each in rated.rated.unpriced]
+    missing += [(pairs.get(each.buyer), _unassigned_row(each, rated)) for each in rated.unassigned]
+    not_priced += [placed("missing", keys) | row for keys, row in missing if keys is not None]
     for each in rated.together:
-        if each.line is not None:
-            found = place(each.line)
-        else:
-            found = (each.buyer, pairs[each.buyer]) if each.buyer in pairs else None
-        if found is not None:
-            buyer, keys = found
-            together.append({**keys, "position": counts[buyer, "together"], **_together_row(each, rated)})
-            counts[buyer, "together"] += 1
+        keys = pairs.get(each.buyer) if each.line is None else pair_of(each.line)
+        if keys is not None:
+            together.append(placed("together", keys) | _together_row(each, rated))
     frame = parts.frame()
     _add_evidence(charges, frame)
     columns = frame.select(pl.col(name).cast(each) for name, each in PART_SCHEMA.items())
@@ -264,10 +258,9 @@ def _add_evidence(charges: Sequence[dict[str, Any]], parts: pl.DataFrame) -> Non
         row["evidence"] = evidence_of(row["attribute_sets"], [made_from[number]] if number in made_from else [])
 
 
-def _charge_row(position: int, charge: Charge, rated: RatedPeriod) -> dict[str, Any]:
+def _charge_row(charge: Charge, rated: RatedPeriod) -> dict[str, Any]:
     line = rated.lines[charge.line]
     return {
-        "position": position,
         "supply_line_id": line.row.id,
         "rate_card_version_id": line.version_ids[charge.version.number],
         "kind": charge.kind,

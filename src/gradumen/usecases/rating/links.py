@@ -1,6 +1,6 @@
 """Rating of a seller's period from what the database holds: usage, supply lines and rate card versions."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from decimal import Decimal
@@ -28,10 +28,11 @@ from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
 from gradumen.usecases.rating.assigned_spells import load_pieces, spells_of
-from gradumen.usecases.rating.assigned_usage import Resources, load_usage
+from gradumen.usecases.rating.assigned_usage import load_usage
 from gradumen.usecases.rating.composed_usage import Parties, Together, kept_apart, less_together
 from gradumen.usecases.rating.promised_usage import Promised, Sale, load_promised
 from gradumen.usecases.rating.unassigned_usage import Through, Unassigned
+from gradumen.usecases.rating.usage_frames import Resources
 from gradumen.usecases.subscriptions.one_off_charges import load_one_off_charges
 from gradumen.usecases.subscriptions.supply_lines import with_special_terms
 
@@ -107,7 +108,10 @@ class LoadedLinks:
     """What currencies are worth in others to the seller, from days on."""
 
     def with_cards(self, tx: Session, instead: Mapping[UUID, RateCardVersion]) -> "LoadedLinks":
-        """The same where other versions price the whole period, by rate card; what is promised goes by these too."""
+        """The same where other versions price the whole period, by rate card; what is promised goes by these too.
+
+        It was loaded for these ``also``.
+        """
         lines = {
             number: replace(line, versions=_instead(self.lines[number].row.rate_card_id, line.versions, instead))
             for number, line in self.rated_lines.items()
@@ -161,12 +165,14 @@ def load_links(
     buyers: Iterable[UUID] | None = None,
     with_usage: bool = True,
     named: bool = True,
+    also: Collection[RateCardVersion] = (),
 ) -> LoadedLinks:
     """Read what rating a seller's period takes. Without usage only fees come of it.
 
     Args:
         buyers: only these direct buyers; None is all. A part of a link is never rated: rates count over its buyer.
         named: whether what the seller calls what it sells is needed.
+        also: versions by which it is rated too, see `LoadedLinks.with_cards`, besides those that hold.
     """
     zone = zone_of(zone_name(tx, seller, period.first_day))
     published = load_published(tx)
@@ -177,7 +183,7 @@ def load_links(
     lines, rated_lines = _load_lines(tx, seller, period, zone, published, wanted, above)
     hours = (start, end) if with_usage else (start, start)
     users = _users(trees, end, seller, wanted)
-    found = load_usage(tx, lines, rated_lines, published, *hours, zone, seller, above, users)
+    found = load_usage(tx, lines, rated_lines, published, *hours, zone, seller, above, users, also)
     sale = Sale(seller, above, start, end, zone, lines, rated_lines, trees, wanted, found.projects)
     promised = load_promised(tx, sale, published) if with_usage else Promised()
     # What is promised at a site may be the first of its attributes.

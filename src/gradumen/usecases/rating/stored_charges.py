@@ -26,9 +26,9 @@ from gradumen.store.subscriptions.one_off_charges import ever_charged_between
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, StoredCard, load_cards, plan_of
-from gradumen.usecases.rating.assigned_usage import Resources
 from gradumen.usecases.rating.links import LoadedLine, RatedPeriod, SaleNames
 from gradumen.usecases.rating.unassigned_usage import Unassigned
+from gradumen.usecases.rating.usage_frames import Resources
 from gradumen.usecases.scope import business_now
 from gradumen.usecases.subscriptions.one_off_charges import slug_of
 from gradumen.wire.metering.usage import AsOf

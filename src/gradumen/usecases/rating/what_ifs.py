@@ -119,7 +119,7 @@ def price_buyers(tx: Session, *, what_if: UUID, buyers: Collection[UUID]) -> Non
     ids = {card.slug: card.id for card in cards_of(tx, row.seller_id)}
     read = [read_rate_card(form, published.known, 1).version for form in row.cards]
     instead = {ids[version.card]: version for version in read}
-    loaded = load_links(tx, row.seller_id, Period.parse(row.period), buyers=buyers)
+    loaded = load_links(tx, row.seller_id, Period.parse(row.period), buyers=buyers, also=read)
     now, then = loaded.rate(), loaded.with_cards(tx, instead).rate()
     before, after = (amounts_by_service(tx, each, published) for each in (now, then))
     zero = Decimal(0)
