@@ -33,15 +33,16 @@ from gradumen.core.catalogue.rates import (
     Started,
     UsageRate,
 )
-from gradumen.core.catalogue.sampling import ADDITIVE, Sampling, Statistic, Window
+from gradumen.core.catalogue.sampling import Sampling, Statistic, Window
 from gradumen.core.metering.packed_days import unpack, unpack_sums
 from gradumen.core.periods import Period, hour_number
+from gradumen.core.rating.hours_apart import HoursApart
 from gradumen.core.rating.rated_periods import rate_period, sample_groups, started_groups
 from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing, RatedLine
 from gradumen.core.units import parse_unit
 from gradumen.usecases.rating.current_charges import Generations, rows_of
 from gradumen.usecases.rating.links import RatedPeriod
-from gradumen.usecases.rating.usage_frames import Resources, changes_of
+from gradumen.usecases.rating.usage_frames import Resources
 
 LINES, METERS, REGIONS, CARDS, RUNS = 5_000, 20, 4, 10, 5
 PERIOD, ZONE = Period(2026, 10), ZoneInfo("Europe/Dublin")
@@ -81,11 +82,10 @@ def make_days(rows: int) -> Days:
 
 def unpacked(days: Days, pricing: Pricing) -> pl.DataFrame:
     """Packed days as `USAGE_SCHEMA` has them: by hour where hours make a difference, as a worker reads them."""
-    meters: Any = {slug: SimpleNamespace(sampling=pricing.samplings.get(slug, ADDITIVE)) for slug in NUMBERS}
-    published: Any = SimpleNamespace(meters=meters, meter_ids=NUMBERS)
-    changes = changes_of(pricing.lines, {}, (), published, PERIOD.bounds(ZONE), ZONE)
-    by_hour = np.isin(days.columns["meter"], list(changes.meters))
-    found = unpack_sums(days.day, days.hours, days.slots, ZONE, changes.cuts, by_hour)
+    versions = [version for card in pricing.cards.values() for version in card]
+    first, last = (hour_number(moment, ZONE) for moment in PERIOD.bounds(ZONE))
+    apart = HoursApart(versions, pricing.samplings, pricing.meters, (first, last), ZONE)
+    found = unpack_sums(days.day, days.hours, days.slots, ZONE, apart.cuts, apart.kinds(days.columns["meter"]))
     columns: dict[str, Any] = {name: values[found.row] for name, values in days.columns.items()}
     columns |= {"hour": found.hour, "quantity": found.quantity.cast(pl.Int128)}
     return pl.DataFrame(columns, schema_overrides=USAGE_SCHEMA).select(*USAGE_SCHEMA)
@@ -108,8 +108,6 @@ def make_rated(days: Days, pricing: Pricing) -> Generations:
 
 BUYER = UUID(int=1)
 NAMES: Any = SimpleNamespace()
-NUMBERS = {f"s/m{meter}": meter for meter in range(METERS)}
-"""Of meters, by their slugs."""
 
 
 def make_rates(card: int, number: int, windows: bool) -> tuple[Rate, ...]:

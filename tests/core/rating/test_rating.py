@@ -8,14 +8,15 @@ from fractions import Fraction
 from random import Random
 from zoneinfo import ZoneInfo
 
+import numpy as np
 import pytest
 
 from gradumen.core.catalogue.rates import Over, RateCardVersion
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, EXACT, add, round_half_up, scaled
-from gradumen.core.periods import Period, day_start, hour_number, hour_start
+from gradumen.core.periods import Period, hour_number
 from gradumen.core.rating.charges import Charge, Rated
-from gradumen.core.rating.combining import meters_by_hour
+from gradumen.core.rating.hours_apart import BY_HOUR, HoursApart
 from gradumen.core.rating.rated_periods import rate_period
 from gradumen.core.rating.rating import RatedLine
 from tests.core.rating.generator import METERS, make_batch, pricing_of, spell_frame, usage_frame
@@ -75,15 +76,17 @@ def test_splitting_rows_makes_no_difference(seed: int) -> None:
 
 
 @pytest.mark.parametrize("seed", range(4000, 4020))
-def test_the_hour_of_the_day_makes_no_difference_but_to_meters_by_hour(seed: int) -> None:
+def test_usage_may_be_moved_between_hours_that_are_not_told_apart(seed: int) -> None:
     case = make_batch(seed, 3)
-    asked = meters_by_hour([version for line in case.lines.values() for version in line.versions])
+    versions = [version for line in case.lines.values() for version in line.versions]
+    start, end = (hour_number(moment, case.zone) for moment in case.period.bounds(case.zone))
+    apart = HoursApart(versions, case.samplings, METERS, (start, end), case.zone)
+    kinds = apart.kinds(np.array([row[1] for row in case.rows], dtype=np.int64)).tolist()
     moved = []
-    for *place, hour, quantity in case.rows:
-        local = hour_start(hour, case.zone).astimezone(case.zone)
-        midnight = hour_number(day_start(local.date(), case.zone), case.zone)
-        stays = METERS[place[1]] in asked or METERS[place[1]] in case.samplings
-        moved.append((*place, hour if stays else midnight, quantity))
+    for kind, (*place, hour, quantity) in zip(kinds, case.rows, strict=True):
+        cuts = apart.cuts[kind]
+        first = hour if kind == BY_HOUR else int(cuts[np.searchsorted(cuts, hour, side="right") - 1])
+        moved.append((*place, first, quantity))
 
     assert rate(replace(case, rows=moved)) == rate(case)
 

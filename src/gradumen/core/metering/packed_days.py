@@ -125,33 +125,30 @@ def unpack_sums(
     hours: Sequence[int],
     slots: Sequence[bytes],
     zone: ZoneInfo | None,
-    cuts: Numbers,
-    by_hour: npt.NDArray[np.bool_],
+    cuts: Sequence[Numbers],
+    kinds: Numbers,
 ) -> Hours:
-    """As `unpack`, but hours between two cuts are added up, of packed days of which single hours make no difference.
+    """As `unpack`, but of packed days of which single hours make no difference those between two cuts are added up.
 
     Args:
-        cuts: numbers of the hours with which something may change, in order.
-        by_hour: of each packed day whether its hours stay apart.
+        cuts: of each kind the numbers of the hours with which something may change, in order.
+        kinds: of each packed day, which of these are its cuts; less than nought where its hours stay apart.
 
     Returns:
         In no order; ``hour`` is one of those between the cuts.
 
     >>> slots = pack({0: 5, 1: 6, 2: 7})[1]
-    >>> found = unpack_sums([1, 1], [0b111, 0b111], [slots, slots], None, np.array([26]), np.array([True, False]))
+    >>> found = unpack_sums([1, 1], [0b111, 0b111], [slots, slots], None, [np.array([26])], np.array([-1, 0]))
     >>> sorted(zip(found.row.tolist(), found.hour.tolist(), found.quantity.to_list()))
     [(0, 24, 5), (0, 25, 6), (0, 26, 7), (1, 24, 11), (1, 26, 7)]
     """
-    found = []
-    for rows, added in ((np.flatnonzero(by_hour), False), (np.flatnonzero(~by_hour), True)):
-        if not len(rows):
-            continue
+    found = [unpack([], [], [])]
+    for kind in np.unique(kinds).tolist():
+        rows = np.flatnonzero(kinds == kind)
         chosen = rows.tolist()
         packed = [days[row] for row in chosen], [hours[row] for row in chosen], [slots[row] for row in chosen]
-        some = _sums(*packed, zone, cuts) if added else unpack(*packed, zone)
+        some = unpack(*packed, zone) if kind < 0 else _sums(*packed, zone, cuts[kind])
         found.append(Hours(rows[some.row], some.hour, some.quantity))
-    if not found:
-        return unpack([], [], [])
     wide = pl.Int128 if any(each.quantity.dtype == pl.Int128 for each in found) else pl.Int64
     return Hours(
         np.concatenate([each.row for each in found]),
@@ -167,9 +164,7 @@ def _sums(
     bits, day = np.asarray(hours, dtype=np.int64), np.asarray(days, dtype=np.int64)
     counts = np.bitwise_count(bits).astype(np.int64)
     whole = np.frombuffer(b"".join(slots), dtype="<u8")
-    low, high = whole[::2], whole[1::2]
-    # A day's 24 of what is less than 2**57 are in 63 bits.
-    if len(low) != counts.sum() or high.any() or int(low.max(initial=0)) >= 1 << 57:
+    if len(whole) != 2 * counts.sum():
         return _added_up(unpack(days, hours, slots, zone), cuts)
     before = np.cumsum(counts) - counts
     found: list[tuple[Numbers, Numbers, Numbers]] = []
@@ -182,8 +177,20 @@ def _sums(
             found.append((used, np.full(len(used), first + start), before[used] + earlier))
     row, hour, begin = (np.concatenate(each) for each in zip(*found, strict=True))
     order = np.argsort(begin)
-    sums = np.add.reduceat(low, begin[order]) if len(order) else low
-    return Hours(row[order], hour[order], pl.Series("quantity", sums.astype(np.int64)))
+    return Hours(row[order], hour[order], _sums_from(whole[::2], whole[1::2], begin[order]))
+
+
+def _sums_from(low: npt.NDArray[np.uint64], high: npt.NDArray[np.uint64], begin: Numbers) -> pl.Series:
+    """Sums of numbers in two words, from where each begins up to the next; of at most 2**5 each."""
+    if not high.any() and int(low.max(initial=0)) < 1 << 58:
+        return pl.Series("quantity", np.add.reduceat(low, begin).astype(np.int64))
+    # A quantity has less than 2**121 (`MOST`): 32 of its halves of words, or of its upper words, are in 63 bits.
+    halves = (low & np.uint64(0xFFFF_FFFF), low >> np.uint64(32), high)
+    words = pl.DataFrame(
+        [pl.Series(str(place), np.add.reduceat(half, begin).astype(np.int64)) for place, half in enumerate(halves)]
+    )
+    exact = [pl.col(str(place)).cast(pl.Int128) * pl.lit(1 << 32 * place, dtype=pl.Int128) for place in range(3)]
+    return words.select(pl.sum_horizontal(exact).alias("quantity"))["quantity"]
 
 
 def _added_up(hours: Hours, cuts: Numbers) -> Hours:

@@ -1,6 +1,6 @@
 """Combine: which rate prices each row of usage, looked up in small tables in one pass over the rows."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
@@ -29,12 +29,6 @@ class RateAt:
     series: int
     order: int
     """Where its version stands among the card's, in time."""
-
-
-def meters_by_hour(versions: Iterable[RateCardVersion]) -> set[str]:
-    """The meters of which hours of one day may be priced differently: by time windows, or by time begun."""
-    rates = (rate for version in versions for rate in version.usage_rates)
-    return {rate.meter for rate in rates if rate.when is not None or rate.started is not None}
 
 
 class CompiledCard:

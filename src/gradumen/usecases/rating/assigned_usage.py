@@ -26,7 +26,7 @@ from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.rating.composed_usage import composites_of, concerned_by
 from gradumen.usecases.rating.unassigned_usage import Through, Unassigned, loose_usage, unassigned_usage
-from gradumen.usecases.rating.usage_frames import Resources, changes_of, usage_frame
+from gradumen.usecases.rating.usage_frames import Resources, hours_apart, usage_frame
 from gradumen.usecases.subscriptions.assignment_rules import load_rules
 
 
@@ -84,8 +84,8 @@ def load_usage(
     # Shares, ties and allowances go by these numbers, so they follow names, never the order in which rows come.
     projects = projects_by_name(tx, owners)
     costs = _cost_rows(tx, projects, start, end, zone)
-    changes = changes_of(rated, buyers, also, published, (start, end), zone)
-    frame, resources = usage_frame(tx, projects, changes, (start, end), zone, {each.resource for each in costs})
+    apart = hours_apart(rated, buyers, also, published, (start, end), zone)
+    frame, resources = usage_frame(tx, projects, apart, (start, end), zone, {each.resource for each in costs})
     rules = load_rules(tx, owners)
 
     def assigned(rows: pl.DataFrame, schema: Mapping[str, Any]) -> tuple[pl.DataFrame, pl.DataFrame]:

@@ -12,8 +12,8 @@ import polars as pl
 
 from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.core.metering.packed_days import Numbers, unpack_sums
-from gradumen.core.periods import hour_number, local_hours
-from gradumen.core.rating.combining import meters_by_hour
+from gradumen.core.periods import hour_number
+from gradumen.core.rating.hours_apart import BY_HOUR, HoursApart
 from gradumen.core.rating.rating import USAGE_SCHEMA, RatedLine
 from gradumen.store.metering.usage import composites_named, resource_names, usage_rows
 from gradumen.store.organisations.tables import ProjectRow
@@ -36,49 +36,36 @@ class Resources:
     place: Mapping[int, int]
 
 
-@dataclass(frozen=True, slots=True)
-class Changes:
-    """What tells hours of a period apart: its first, the one after it, those with which something may change.
-
-    ``meters`` are those of which each hour may be priced by itself.
-    """
-
-    first: int
-    last: int
-    cuts: Numbers
-    meters: frozenset[int]
-
-
-def changes_of(
+def hours_apart(
     rated: Mapping[int, RatedLine],
     buyers: Mapping[UUID, Sequence[Through]],
     also: Iterable[RateCardVersion],
     published: Published,
     period: tuple[datetime, datetime],
     zone: ZoneInfo,
-) -> Changes:
-    """The days of the zone, and when lines and buyers begin and end; versions and rules do with days.
+) -> HoursApart:
+    """What tells hours of usage apart: cards, lines, and whom buyers buy through; rules begin and end with days.
 
     Args:
         also: versions by which the same usage is rated too, besides those of the lines.
     """
-    first, last = (hour_number(moment, zone) for moment in period)
-    days = np.array(local_hours(first, last, zone).days)
     moments = {moment for line in rated.values() for moment in (line.start, line.end) if moment is not None}
     moments |= {moment for through in buyers.values() for each in through for moment in (each.start, each.end)}
-    begins = first + 1 + np.flatnonzero(np.diff(days))
-    cuts = np.unique([first, last, *begins.tolist(), *(hour_number(moment, zone) for moment in moments)])
     versions = {id(version): version for line in rated.values() for version in line.versions}
-    asked = meters_by_hour([*versions.values(), *also])
-    asked |= {slug for slug, meter in published.meters.items() if not meter.sampling.additive}
-    meters = frozenset(number for slug, number in published.meter_ids.items() if slug in asked)
-    return Changes(first, last, cuts, meters)
+    return HoursApart(
+        [*versions.values(), *also],
+        {slug: meter.sampling for slug, meter in published.meters.items()},
+        {number: slug for slug, number in published.meter_ids.items()},
+        (hour_number(period[0], zone), hour_number(period[1], zone)),
+        zone,
+        {hour_number(moment, zone) for moment in moments},
+    )
 
 
 def usage_frame(
     tx: Session,
     projects: Sequence[ProjectRow],
-    changes: Changes,
+    apart: HoursApart,
     period: tuple[datetime, datetime],
     zone: ZoneInfo,
     others: Collection[int],
@@ -106,8 +93,9 @@ def usage_frame(
         "project": np.array([index[number] for number in project]),
         "resource": np.array([resources.place[number] for number in resource]),
     }
-    by_hour = np.isin(columns["meter"], list(changes.meters)) | _composed(tx, columns, resources)
-    found = unpack_sums(day, hours, slots, zone, changes.cuts, by_hour).within(changes.first, changes.last)
+    kinds = apart.kinds(columns["meter"])
+    kinds[_composed(tx, columns, resources)] = BY_HOUR
+    found = unpack_sums(day, hours, slots, zone, apart.cuts, kinds).within(apart.first, apart.last)
     values: dict[str, Any] = {name: column[found.row] for name, column in columns.items()}
     values |= {"hour": found.hour, "quantity": found.quantity.cast(pl.Int128)}
     return pl.DataFrame(values, schema_overrides=_NO_LINE).select(*_NO_LINE), resources
