@@ -100,7 +100,7 @@ def _spend(connection: Connection, slug: str, folder: Path, bare: Any) -> Iterat
         (["buyer", "month"], "organisation", ".month.arrow"),
         (["service", "meter"], "meter", ".month.arrow"),
         (["day"], "day", ".days.arrow"),
-        (["resource", "month"], "resource", ".arrow"),
+        (["resource", "month"], "resource", ".resources.arrow"),
     ):
         params = {**_range(slug), "by": by}
         yield (

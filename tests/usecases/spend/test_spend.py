@@ -1,6 +1,7 @@
 """Spend is the period so far, the margins and the documents, told apart as its reader asks, and to those who may see it."""
 
 import csv
+import json
 from collections.abc import Iterator
 from datetime import date
 from decimal import Decimal
@@ -266,6 +267,7 @@ def test_a_month_in_one_file_says_what_its_pairs_say(
     settle(service.uow.engine)
     finn = world.user("finn")
     asked = (["service"], ["buyer", "month"], ["project", "region"], ["resource"], ["service", "day"])
+    asked += (["resource", "month"], ["organisation", "resource"], ["resource", "day"])
     half = {"first": date(2026, 8, 15), "end": date(2026, 9, 3)}
 
     def shown() -> list[SpendBody]:
@@ -285,13 +287,22 @@ def test_a_month_in_one_file_says_what_its_pairs_say(
     service.uow.columns = columns
     refresh()
     made = months()
-    assert {path.name.partition(".")[2] for path in made} == {"arrow", "days.arrow", "month.arrow", "json"}
+    assert {path.name.partition(".")[2] for path in made} == {
+        *("arrow", "days.arrow", "month.arrow", "resources.arrow", "json")
+    }
     for path in columns.rglob("*.arrow"):
         if path.parent.name != "months":
             path.write_bytes(b"")
     with monkeypatch.context() as patch:
         patch.setattr(link_sums, "columns_of", lambda *_: pytest.fail("the months are not read"))
         assert shown() == bare
+        for path in months():
+            if path.name.endswith(".resources.arrow"):
+                path.unlink()
+            if path.suffix == ".json":
+                listed = json.loads(path.read_text())
+                path.write_text(json.dumps({name: listed[name] for name in ("files", "ratings")}))
+        assert shown() == bare, "an earlier release made none of these, and did not count"
     for path in columns.rglob("*.arrow"):
         if path.parent.name != "months":
             path.unlink()
@@ -301,7 +312,7 @@ def test_a_month_in_one_file_says_what_its_pairs_say(
     assert newer != bare, "a pair that was rated since is not read from the month before"
     refresh()
     assert months() != made, "an eighth was rated since"
-    assert len(months()) == len(made), "the old ones are gone"
+    assert len(months()) == len(made), "the old ones are gone, and all are there"
     assert shown() == newer
     for path in months():
         path.write_bytes(path.read_bytes()[: path.stat().st_size // 2])

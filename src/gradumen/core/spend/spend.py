@@ -43,6 +43,10 @@ LEVELS = (Dimension.LEVEL_1, Dimension.LEVEL_2, Dimension.LEVEL_3)
 """Of a tree of projects, from the top; on the fourth stand the projects themselves."""
 
 
+PARTS = pl.Enum(["before", "compared", "now", "cost"])
+"""What a row is of what is looked at, see `sums_by`; as numbers, which are sooner told apart than texts."""
+
+
 class Span(NamedTuple):
     """Days from the first up to ``end``, and which part of what is looked at they are."""
 

@@ -188,7 +188,8 @@ def estimated_of(tx: Session, pairs: Collection[PairRow]) -> dict[str, Decimal]:
     charge, card, version = CurrentChargeRow, RateCardRow, RateCardVersionRow
     query = select(card.currency, func.sum(charge.estimated)).group_by(card.currency)
     query = query.join(version, version.id == charge.rate_card_version_id).join(card, card.id == version.rate_card_id)
-    return dict(tx.execute(query.where(held(charge, pairs))).all()) if pairs else {}
+    # By their index: of many charges few have any.
+    return dict(tx.execute(query.where(held(charge, pairs), charge.estimated != Decimal(0))).all()) if pairs else {}
 
 
 def pairs_in_advance(tx: Session, pairs: Collection[PairRow]) -> set[int]:

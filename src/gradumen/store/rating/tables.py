@@ -23,6 +23,7 @@ class CurrentChargeRow(Base):
     """
 
     __tablename__ = "current_charges"
+    __table_args__ = (Index("ix_current_charges_estimated", "estimated"),)
 
     pair_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     generation: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)

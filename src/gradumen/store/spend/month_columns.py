@@ -1,8 +1,8 @@
 """The columns of all pairs of a seller's month in one file, so that a year of a thousand buyers is a dozen files.
 
 A copy of the files of `gradumen.store.spend.spend_columns`, and as they a cache. Beside it stand rougher ones: by day,
-which knows neither charges nor resources, and by month, which does not know days either. A list says of which ratings
-of which pairs they are; those that were rated since are read from their own files.
+which knows neither charges nor resources, by month, which does not know days either, and by resource and month. A list
+says of which ratings of which pairs they are; those that were rated since are read from their own files.
 """
 
 import json
@@ -10,6 +10,7 @@ import logging
 import time
 from collections.abc import Collection, Mapping, Sequence
 from contextlib import suppress
+from dataclasses import dataclass, field
 from enum import StrEnum
 from pathlib import Path
 from uuid import UUID, uuid4
@@ -19,7 +20,7 @@ import polars as pl
 from gradumen.core.spend.columns import SPEND_SCHEMA
 from gradumen.core.spend.spend import added_up
 from gradumen.store.pairs import PairRow
-from gradumen.store.spend.spend_columns import DAMAGED, RELEASE, path_of, rating_of, scan_columns
+from gradumen.store.spend.spend_columns import DAMAGED, RELEASE, rating_of, scan_columns
 
 log = logging.getLogger("gradumen.columns")
 FEWEST = 8
@@ -34,11 +35,13 @@ class Detail(StrEnum):
     WHOLE = ".arrow"
     BY_DAY = ".days.arrow"
     BY_MONTH = ".month.arrow"
+    BY_RESOURCE = ".resources.arrow"
 
 
 _LEAVES_OUT = {
     Detail.BY_DAY: ("charge", "resource", "amount"),
     Detail.BY_MONTH: ("charge", "resource", "day", "amount"),
+    Detail.BY_RESOURCE: ("charge", "day", "amount"),
 }
 
 
@@ -57,14 +60,16 @@ def scan_months(
     frames: list[pl.LazyFrame] = []
     left: list[PairRow] = []
     for same in _by_seller(pairs):
-        name, ratings = _listed(folder, same[0])
-        path = folder / RELEASE / "months" / f"{name}{detail}"
-        there = {pair.id for pair in same if ratings.get(pair.id) == rating_of(pair)}
-        if there and (len(same) >= FEWEST or _smaller(path, [path_of(folder, pair) for pair in same])):
-            rows = pl.scan_ipc(path)
+        month = _listed(folder, same[0])
+        # An earlier release made fewer of them.
+        found = detail if detail in month.rows else Detail.WHOLE
+        there = {pair.id for pair in same if month.ratings.get(pair.id) == rating_of(pair)}
+        fewer = month.rows.get(found, 0) < sum(month.parts.get(pair.id, 0) for pair in same)
+        if there and (len(same) >= FEWEST or fewer):
+            rows = pl.scan_ipc(folder / RELEASE / "months" / f"{month.name}{found}")
             # Of the column's own type: a list of Python's numbers takes fifteen times as long.
             wanted = pl.Series(sorted(there), dtype=SPEND_SCHEMA["pair"]).implode()
-            frames.append(rows if len(there) == len(ratings) else rows.filter(pl.col("pair").is_in(wanted)))
+            frames.append(rows if len(there) == len(month.ratings) else rows.filter(pl.col("pair").is_in(wanted)))
             left += [pair for pair in same if pair.id not in there]
         else:
             left += same
@@ -72,36 +77,32 @@ def scan_months(
     return (frames, left) if scanned is None else ([*frames, scanned[0]], scanned[1])
 
 
-def _smaller(path: Path, others: Sequence[Path]) -> bool:
-    """Whether a file is smaller than some others together."""
-    try:
-        return path.stat().st_size < sum(other.stat().st_size for other in others)
-    except OSError:
-        return False
-
-
 def keep_month(folder: Path, pairs: Sequence[PairRow]) -> None:
-    """Make the files of all pairs of a seller's month anew, once an eighth of them or more were rated since.
+    """Make the files of all pairs of a seller's month anew, once an eighth of them were rated since, or one is missing.
 
     Where one of them has no file of its own yet, or they cannot be written, another time.
     """
-    before, ratings = _listed(folder, pairs[0])
-    rated_since = sum(ratings.get(pair.id) != rating_of(pair) for pair in pairs)
-    if len(pairs) < FEWEST or rated_since * 8 < len(pairs):
+    before, listed = _listed(folder, pairs[0]), _list(folder, pairs[0])
+    rated_since = sum(before.ratings.get(pair.id) != rating_of(pair) for pair in pairs)
+    there = all(each in before.rows and listed.with_name(f"{before.name}{each}").exists() for each in Detail)
+    if len(pairs) < FEWEST or (there and rated_since * 8 < len(pairs)):
         return
     scanned = scan_columns(folder, pairs)
     if scanned is None or scanned[1]:
         return
-    listed = _list(folder, pairs[0])
     made = listed.with_name(f"{listed.stem}-{uuid4().hex}")
     written = made.with_suffix(".json")
     try:
         made.parent.mkdir(parents=True, exist_ok=True)
         scanned[0].sink_ipc(made.with_suffix(Detail.WHOLE), compression="lz4")
+        parts = dict(scanned[0].group_by("pair").len().collect(engine="streaming").rows())
+        rows = {Detail.WHOLE: sum(parts.values())}
         for rougher, left_out in _LEAVES_OUT.items():
-            keys = [name for name in SPEND_SCHEMA if name not in left_out]
-            added_up(scanned[0], keys).write_ipc(made.with_suffix(rougher), compression="lz4")
-        written.write_text(json.dumps({"files": made.name, "ratings": {pair.id: rating_of(pair) for pair in pairs}}))
+            sums = added_up(scanned[0], [name for name in SPEND_SCHEMA if name not in left_out])
+            sums.write_ipc(made.with_suffix(rougher), compression="lz4")
+            rows[rougher] = sums.height
+        ratings = {pair.id: rating_of(pair) for pair in pairs}
+        written.write_text(json.dumps({"files": made.name, "ratings": ratings, "rows": rows, "parts": parts}))
         written.replace(listed)
     except DAMAGED as error:
         for suffix in (*Detail, ".json"):
@@ -111,7 +112,7 @@ def keep_month(folder: Path, pairs: Sequence[PairRow]) -> None:
     for path in made.parent.glob(f"{listed.stem}-*"):
         # What another worker is writing at this moment stays; it may be what is listed next.
         with suppress(FileNotFoundError):
-            if path.name.partition(".")[0] == before or path.stat().st_mtime < time.time() - ABANDONED:
+            if path.name.partition(".")[0] == before.name or path.stat().st_mtime < time.time() - ABANDONED:
                 path.unlink()
 
 
@@ -126,10 +127,30 @@ def _list(folder: Path, pair: PairRow) -> Path:
     return folder / RELEASE / "months" / f"{pair.seller_id}-{pair.period}.json"
 
 
-def _listed(folder: Path, pair: PairRow) -> tuple[str, Mapping[int, str]]:
-    """What the files of a pair's month are called and of which ratings they are; nothing where none can be used."""
+@dataclass(frozen=True, slots=True)
+class _Month:
+    """What the files of a seller's month are called, and of which ratings they are.
+
+    ``rows`` are how many each of them has, ``parts`` how many there are of each pair.
+    """
+
+    name: str = ""
+    ratings: Mapping[int, str] = field(default_factory=dict)
+    rows: Mapping[str, int] = field(default_factory=dict)
+    parts: Mapping[int, int] = field(default_factory=dict)
+
+
+def _listed(folder: Path, pair: PairRow) -> _Month:
+    """The files of a pair's month; nothing where none can be used."""
     try:
         found = json.loads(_list(folder, pair).read_text())
-        return str(found["files"]), {int(number): str(rating) for number, rating in found["ratings"].items()}
+        # An earlier release did not count.
+        rows, parts = found.get("rows", {}), found.get("parts", {})
+        return _Month(
+            name=str(found["files"]),
+            ratings={int(number): str(rating) for number, rating in found["ratings"].items()},
+            rows={str(each): int(count) for each, count in rows.items()},
+            parts={int(number): int(count) for number, count in parts.items()},
+        )
     except (OSError, ValueError, KeyError, TypeError, AttributeError):
-        return "", {}
+        return _Month()

@@ -1,7 +1,7 @@
 """Hourly usage with the line that takes it: by assignment rules, then by project and day."""
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any, Protocol
@@ -10,10 +10,10 @@ from zoneinfo import ZoneInfo
 
 import polars as pl
 
-from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.core.exact import AMOUNT_PLACES, scaled
 from gradumen.core.metering.imported_costs import CostCategory
 from gradumen.core.periods import Period, day_start, hour_number
+from gradumen.core.rating.hours_apart import HoursApart
 from gradumen.core.rating.imported_costs import COST_SCHEMA
 from gradumen.core.rating.rating import USAGE_SCHEMA, RatedLine
 from gradumen.core.subscriptions.assignment_rules import AssignmentRule, Candidate, assign
@@ -26,7 +26,7 @@ from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.rating.composed_usage import composites_of, concerned_by
 from gradumen.usecases.rating.unassigned_usage import Through, Unassigned, loose_usage, unassigned_usage
-from gradumen.usecases.rating.usage_frames import Resources, hours_apart, usage_frame
+from gradumen.usecases.rating.usage_frames import Resources, usage_frame
 from gradumen.usecases.subscriptions.assignment_rules import load_rules
 
 
@@ -64,13 +64,12 @@ def load_usage(
     lines: Mapping[int, SoldLine],
     rated: dict[int, RatedLine],
     published: Published,
-    start: datetime,
-    end: datetime,
+    apart: HoursApart,
+    period: tuple[datetime, datetime],
     zone: ZoneInfo,
     seller: UUID,
     above: Collection[UUID],
     buyers: Mapping[UUID, Sequence[Through]],
-    also: Iterable[RateCardVersion],
 ) -> Assigned:
     """Usage of a seller's buyers and all below, each row with its line; and what no subscription covers.
 
@@ -78,24 +77,22 @@ def load_usage(
         above: the seller and all above it: usage of services of others, further down, is none of its business.
         buyers: each organisation whose usage counts, with the buyers that it is charged through, one after the other;
             the seller itself buys its own services only, those from above are on the link above.
-        also: versions by which the usage is rated too, besides those of the lines.
     """
     owners = set(buyers)
     # Shares, ties and allowances go by these numbers, so they follow names, never the order in which rows come.
     projects = projects_by_name(tx, owners)
-    costs = _cost_rows(tx, projects, start, end, zone)
-    apart = hours_apart(rated, buyers, also, published, (start, end), zone)
-    frame, resources = usage_frame(tx, projects, apart, (start, end), zone, {each.resource for each in costs})
+    costs = _cost_rows(tx, projects, *period, zone)
+    frame, resources = usage_frame(tx, projects, apart, period, zone, {each.resource for each in costs})
     rules = load_rules(tx, owners)
 
     def assigned(rows: pl.DataFrame, schema: Mapping[str, Any]) -> tuple[pl.DataFrame, pl.DataFrame]:
         concerned = _concerned(rows, projects, published, seller, above)
-        sold = _while_sold(concerned, projects, buyers, (start, end), zone)
+        sold = _while_sold(concerned, projects, buyers, period, zone)
         told = sold.with_columns(pl.Series("kind", [0] * sold.height, dtype=pl.Int32))
         kinds: list[tuple[AssignmentRule, ...]] = [()]
         if rules:
             told, kinds = _kinds(tx, told, rules, projects, resources.names, published)
-        intervals = _intervals(lines, rated, projects, kinds, published, (start, end), zone)
+        intervals = _intervals(lines, rated, projects, kinds, published, period, zone)
         found = (
             told.lazy()
             .join(intervals.lazy(), on=["project", "meter", "kind"], how="inner")

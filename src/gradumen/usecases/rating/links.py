@@ -32,7 +32,7 @@ from gradumen.usecases.rating.assigned_usage import load_usage
 from gradumen.usecases.rating.composed_usage import Parties, Together, kept_apart, less_together
 from gradumen.usecases.rating.promised_usage import Promised, Sale, load_promised
 from gradumen.usecases.rating.unassigned_usage import Through, Unassigned
-from gradumen.usecases.rating.usage_frames import Resources
+from gradumen.usecases.rating.usage_frames import Resources, hours_apart
 from gradumen.usecases.subscriptions.one_off_charges import load_one_off_charges
 from gradumen.usecases.subscriptions.supply_lines import with_special_terms
 
@@ -177,19 +177,16 @@ def load_links(
     zone = zone_of(zone_name(tx, seller, period.first_day))
     published = load_published(tx)
     start, end = period.bounds(zone)
-    trees = trees_between(tx, start, end)
+    trees, wanted = trees_between(tx, start, end), None if buyers is None else set(buyers)
     above = {each for _, tree in trees for each in tree.chain(seller)}
-    wanted = None if buyers is None else set(buyers)
     lines, rated_lines = _load_lines(tx, seller, period, zone, published, wanted, above)
     hours = (start, end) if with_usage else (start, start)
     users = _users(trees, end, seller, wanted)
-    found = load_usage(tx, lines, rated_lines, published, *hours, zone, seller, above, users, also)
+    apart = hours_apart(rated_lines, users, also, published, hours, zone)
+    found = load_usage(tx, lines, rated_lines, published, apart, hours, zone, seller, above, users)
     sale = Sale(seller, above, start, end, zone, lines, rated_lines, trees, wanted, found.projects)
     promised = load_promised(tx, sale, published) if with_usage else Promised()
-    # What is promised at a site may be the first of its attributes.
-    sets = attribute_sets(tx)
     entered, texts = load_one_off_charges(tx, seller, period, lines)
-    names = SaleNames(own_plans(tx, seller, published) if named else {}, texts)
     return LoadedLinks(
         seller=seller,
         period=period,
@@ -207,10 +204,11 @@ def load_links(
         composites=found.composites,
         loose=found.loose,
         users=users,
-        attribute_sets=sets,
+        # After what is promised: that at a site may be the first of its attributes.
+        attribute_sets=attribute_sets(tx),
         published=published,
         entered=entered,
-        names=names,
+        names=SaleNames(own_plans(tx, seller, published) if named else {}, texts),
         exchange=rates_by_currencies(tx, seller) if found.costs.height else {},
     )
 

@@ -9,7 +9,7 @@ import polars as pl
 
 from gradumen.core.periods import Period
 from gradumen.core.spend.columns import SPEND_SCHEMA, spend_columns
-from gradumen.core.spend.spend import Range, added_up
+from gradumen.core.spend.spend import PARTS, Range, added_up
 from gradumen.store.pairs import PairRow, pairs_by_id, pairs_with
 from gradumen.store.spend import spend_columns as store
 from gradumen.store.spend.month_columns import Detail, keep_month, scan_months
@@ -98,20 +98,24 @@ class _Month:
 
     def detail(self, keys: Sequence[str]) -> Detail:
         """What files have to tell apart for sums by some columns."""
-        if {"charge", "resource"}.intersection(keys):
+        by_day = self.by_day or self.part is None
+        if "charge" in keys or ("resource" in keys and by_day):
             return Detail.WHOLE
-        return Detail.BY_DAY if self.by_day or self.part is None else Detail.BY_MONTH
+        if "resource" in keys:
+            return Detail.BY_RESOURCE
+        return Detail.BY_DAY if by_day else Detail.BY_MONTH
 
     def labelled(self, rows: pl.LazyFrame) -> pl.LazyFrame:
         """The rows that are looked at, each with its part."""
         day = pl.col("day")
         first = pl.lit(self.month.first_day).alias("day")
         if self.part is not None:
-            rows = rows.with_columns(pl.lit(self.part).alias("part"))
+            rows = rows.with_columns(pl.lit(self.part, dtype=PARTS).alias("part"))
             return rows if self.by_day else rows.with_columns(first)
-        part = pl.lit(None, dtype=pl.String)
+        part = pl.lit(None, dtype=PARTS)
         for span in self.spans:
-            part = pl.when(day.is_between(span.first, span.end, closed="left")).then(pl.lit(span.part)).otherwise(part)
+            within = day.is_between(span.first, span.end, closed="left")
+            part = pl.when(within).then(pl.lit(span.part, dtype=PARTS)).otherwise(part)
         wanted = rows.with_columns(part.alias("part")).filter(pl.col("part").is_not_null())
         return wanted if self.by_day else wanted.with_columns(first)
 

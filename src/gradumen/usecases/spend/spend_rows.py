@@ -9,7 +9,7 @@ import polars as pl
 
 from gradumen.core.organisations.projects import ProjectTree
 from gradumen.core.spend.columns import SPEND_SCHEMA
-from gradumen.core.spend.spend import LEVELS, Dimension, Range
+from gradumen.core.spend.spend import LEVELS, PARTS, Dimension, Range
 from gradumen.store.metering.usage import resource_names
 from gradumen.store.organisations.cost_centres import CostCentre, cost_centres_of
 from gradumen.store.organisations.organisations import organisations_by_id
@@ -21,10 +21,10 @@ from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.rating.charges import service_name
 from gradumen.usecases.scope import Scope
 from gradumen.usecases.spend.link_sums import Link
-from gradumen.usecases.spend.users import Users
+from gradumen.usecases.spend.users import TEXT, Users
 
 _SOURCES: dict[Dimension, tuple[str, ...]] = {
-    Dimension.BUYER: (),
+    Dimension.BUYER: ("buyer",),
     Dimension.ORGANISATION: ("organisation",),
     **dict.fromkeys((Dimension.PROJECT, *LEVELS), ("organisation", "project")),
     Dimension.COST_CENTRE: ("organisation", "project"),
@@ -94,7 +94,7 @@ class SpendRows:
         own, sold = pl.col("currency").cast(pl.String), pl.col("sold_in").cast(pl.String)
         cost_currency = (own if link.cost else pl.lit("")).alias("cost_currency")
         shown = pl.when(sold == "").then(own).otherwise(sold).alias("currency")
-        columns = [*sorted(keys), "buyer", "part", "currency", "cost_currency", "amount"]
+        columns = [*sorted(keys), "part", "currency", "cost_currency", "amount"]
         return [rows.with_columns(cost_currency, shown).select(*columns) for rows in found]
 
     def _named(self, rows: pl.DataFrame, wanted: set[str]) -> pl.DataFrame:
@@ -213,7 +213,9 @@ class SpendRows:
         }
 
 
+_CURRENCIES = dict.fromkeys(("currency", "cost_currency"), pl.String())
+
+
 def _empty(keys: set[str]) -> pl.DataFrame:
-    texts = dict.fromkeys(("part", "currency", "cost_currency"), pl.String())
-    columns = {name: SPEND_SCHEMA[name] for name in sorted(keys)} | {"buyer": pl.Categorical()}
-    return pl.DataFrame(schema=columns | texts | {"amount": pl.Int128()})
+    columns = {name: SPEND_SCHEMA.get(name, TEXT) for name in sorted(keys)}
+    return pl.DataFrame(schema={**columns, "part": PARTS, **_CURRENCIES, "amount": pl.Int128()})

@@ -45,9 +45,9 @@ class Users:
         return self.through[user][-1][1] if user in self.through else user
 
     def sums(self, link: Link, sold_in: dict[UUID, str], keys: list[str], *, by_day: bool) -> list[pl.DataFrame]:
-        """What a link's charges come to, as `sums_of_link`, with ``buyer`` as one more key and ``sold_in`` of it."""
+        """What a link's charges come to, as `sums_of_link`, by ``sold_in`` too; ``buyer`` may be one of the keys."""
         settled = {user: self.newest(user) for user in link.users if len(self.through.get(user, ())) < 2}
-        frames = [sums_of_link(self.tx, link, self.days, _frame(settled, sold_in), [*keys, "buyer"], by_day=by_day)]
+        frames = [sums_of_link(self.tx, link, self.days, _frame(settled, sold_in), keys, by_day=by_day)]
         moved = link.users - settled.keys()
         buyers = {buyer for user in moved for _, buyer in self.through[user]}
         if link.sold:
@@ -56,7 +56,7 @@ class Users:
                 pairs = [pair for pair in link.pairs if pair.buyer_id == buyer]
                 users = _frame(dict.fromkeys(moved, buyer), sold_in)
                 own = Link(pairs, moved)
-                frames.append(sums_of_link(self.tx, own, self.days, users, [*keys, "buyer"], by_day=by_day))
+                frames.append(sums_of_link(self.tx, own, self.days, users, keys, by_day=by_day))
         elif moved:
             frames.append(self._by_day(link, moved, sold_in, keys, by_day=by_day))
         return [frame for frame in frames if frame is not None]
@@ -65,7 +65,7 @@ class Users:
         self, link: Link, moved: frozenset[UUID], sold_in: dict[UUID, str], keys: list[str], *, by_day: bool
     ) -> pl.DataFrame | None:
         """The same of who moved, by the days on which they did."""
-        wanted = sorted({*keys, "organisation", "day"})
+        wanted = sorted({*keys, "organisation", "day"} - {"buyer"})
         users = _frame({user: user for user in moved}, {})
         rows = sums_of_link(self.tx, link, self.days, users, wanted, by_day=True)
         if rows is None:
@@ -88,7 +88,7 @@ class Users:
         )
         if not by_day:
             joined = joined.with_columns(pl.col("day").dt.month_start())
-        return added_up(joined, [*keys, "buyer", "part", "currency", "sold_in"])
+        return added_up(joined, [*keys, "part", "currency", "sold_in"])
 
 
 def _frame(buyers: dict[UUID, UUID], sold_in: dict[UUID, str]) -> pl.LazyFrame:
