@@ -92,8 +92,8 @@ def _demo() -> Iterator[Service]:
             history = History(service.url, Calendar(AS_OF, CLOSED_MONTHS["standard"]), lambda _: None, outside)
             history.make((service.data / "set-up-code").read_text().strip())
             history.bill(history.calendar.closed[-1], issue=False)
-            for seller in READERS.values():
-                client = history.signed_in(seller)
+            for email in READERS.values():
+                client = history.signed_in(email)
                 own = client.session().memberships[0].organisation
                 client.spend.period_so_far(own, wait=600)
             yield service
