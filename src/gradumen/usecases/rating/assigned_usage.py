@@ -82,7 +82,8 @@ def load_usage(
     # Shares, ties and allowances go by these numbers, so they follow names, never the order in which rows come.
     projects = projects_by_name(tx, owners)
     costs = _cost_rows(tx, projects, *period, zone)
-    frame, resources = usage_frame(tx, projects, apart, period, zone, {each.resource for each in costs})
+    named = composites_named(tx)
+    frame, resources = usage_frame(tx, projects, apart, period, zone, {each.resource for each in costs}, named)
     rules = load_rules(tx, owners)
 
     def assigned(rows: pl.DataFrame, schema: Mapping[str, Any]) -> tuple[pl.DataFrame, pl.DataFrame]:
@@ -104,7 +105,7 @@ def load_usage(
 
     told, found = assigned(frame, USAGE_SCHEMA)
     unassigned = list(unassigned_usage(tx, told, found, published, projects, buyers))
-    composites = composites_of(composites_named(tx), resources.names)
+    composites = composites_of(named, resources.names)
     loose = loose_usage(told, found, concerned_by(told, composites) if composites else [])
     usage, imported = found.select(*USAGE_SCHEMA), pl.DataFrame(schema=COST_SCHEMA)
     if costs:

@@ -1,11 +1,11 @@
 """What a seller's own services cost it: all that they are used for, priced by its internal cost cards."""
 
+from collections.abc import Mapping
 from dataclasses import replace
 from decimal import Decimal
 
 import polars as pl
 
-from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.store.catalogue.rate_cards import cards_of
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.tables import OrganisationRow
@@ -20,7 +20,7 @@ NO_ALLOWANCES: dict[str, Decimal] = {}
 """What is given free of charge costs its seller all the same."""
 
 
-def rate_costs(tx: Session, seller: OrganisationRow, loaded: LoadedLinks) -> RatedPeriod:
+def rate_costs(seller: OrganisationRow, loaded: LoadedLinks, cards: Mapping[str, StoredCard]) -> RatedPeriod:
     """Price what a seller's own services were used for, by buyers and by itself, with its cost cards.
 
     A line is priced by the card in its currency, else by the one in the seller's; with neither its usage is listed as
@@ -28,11 +28,10 @@ def rate_costs(tx: Session, seller: OrganisationRow, loaded: LoadedLinks) -> Rat
     the seller buys from itself. What it charged itself by hand is with its own use.
 
     Args:
-        loaded: the whole of what the seller sold in the period, for these versions too (`cost_versions`); a part of it
-            would bear fixed costs alone.
+        loaded: the whole of what the seller sold in the period, for the versions of these cards too; a part of it would
+            bear fixed costs alone.
+        cards: see `cost_cards`.
     """
-    chosen = _cost_cards(tx, seller)
-    stored = load_cards(tx, {card.id for card in chosen.values()}, loaded.published)
     own = {slug for (kind, slug), owner in loaded.published.owners.items() if kind == "service" and owner == seller.id}
     lines: dict[int, LoadedLine] = {}
     rated_lines = {}
@@ -42,10 +41,9 @@ def rate_costs(tx: Session, seller: OrganisationRow, loaded: LoadedLinks) -> Rat
             lines[number], rated_lines[number] = line, replace(rated, buyer=0)
             continue
         services = tuple(each for each in line.services if each in own)
-        card = chosen.get(line.currency) or chosen.get(seller.currency)
         if not services:
             continue
-        found = stored[card.id] if card else StoredCard(seller.currency, (), {})
+        found = cards.get(line.currency) or cards.get(seller.currency) or StoredCard(seller.currency, (), {})
         lines[number] = replace(line, currency=found.currency, version_ids=found.ids, services=services)
         rated_lines[number] = replace(
             rated,
@@ -63,10 +61,11 @@ def rate_costs(tx: Session, seller: OrganisationRow, loaded: LoadedLinks) -> Rat
     return replace(own_loaded, lines=lines, rated_lines=rated_lines).rate()
 
 
-def cost_versions(tx: Session, seller: OrganisationRow) -> list[RateCardVersion]:
-    """The versions of a seller's internal cost cards, which usage is to be loaded for too."""
-    chosen = {card.id for card in _cost_cards(tx, seller).values()}
-    return [version for card in load_cards(tx, chosen, load_published(tx)).values() for version in card.versions]
+def cost_cards(tx: Session, seller: OrganisationRow) -> dict[str, StoredCard]:
+    """A seller's internal cost cards, by currency."""
+    chosen = _cost_cards(tx, seller)
+    stored = load_cards(tx, {card.id for card in chosen.values()}, load_published(tx))
+    return {currency: stored[card.id] for currency, card in chosen.items()}
 
 
 def _cost_cards(tx: Session, seller: OrganisationRow) -> dict[str, RateCardRow]:

@@ -24,7 +24,7 @@ from gradumen.store.rating.current_charges import Attempt
 from gradumen.store.subscriptions.sales import sold_links
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.rating.composed_usage import Together
-from gradumen.usecases.rating.costs import cost_versions, rate_costs
+from gradumen.usecases.rating.costs import cost_cards, rate_costs
 from gradumen.usecases.rating.links import RatedPeriod, load_links
 from gradumen.usecases.rating.unassigned_usage import Unassigned
 from gradumen.usecases.scope import business_now
@@ -193,12 +193,14 @@ def rated_rows(tx: Session, *, attempt: Attempt) -> Generations:
     own = {each.buyer: {"pair_id": each.pair, "generation": each.fence} for each in attempt.begun}
     # Internal cost is spread over all that is sold and used, so it needs every buyer.
     buyers = None if attempt.seller in own else list(own)
-    also = cost_versions(tx, tx.get_one(OrganisationRow, attempt.seller)) if attempt.seller in own else []
+    seller = tx.get_one(OrganisationRow, attempt.seller)
+    cards = cost_cards(tx, seller) if attempt.seller in own else {}
+    also = [version for card in cards.values() for version in card.versions]
     loaded = load_links(tx, attempt.seller, Period.parse(attempt.period), buyers=buyers, named=False, also=also)
     sold = {buyer: keys for buyer, keys in own.items() if buyer != attempt.seller}
     found = [rows_of(loaded.rate(), sold)] if sold else []
     if attempt.seller in own:
-        costs = rate_costs(tx, tx.get_one(OrganisationRow, attempt.seller), loaded)
+        costs = rate_costs(seller, loaded, cards)
         found.append(rows_of(costs, {attempt.seller: own[attempt.seller]}, of_all=True))
     return Generations(
         [row for each in found for row in each.charges],

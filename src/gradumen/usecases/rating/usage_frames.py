@@ -15,7 +15,7 @@ from gradumen.core.metering.packed_days import Numbers, unpack_sums
 from gradumen.core.periods import hour_number
 from gradumen.core.rating.hours_apart import BY_HOUR, HoursApart
 from gradumen.core.rating.rating import USAGE_SCHEMA, RatedLine
-from gradumen.store.metering.usage import composites_named, resource_names, usage_rows
+from gradumen.store.metering.usage import resource_names, usage_rows
 from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
@@ -69,6 +69,7 @@ def usage_frame(
     period: tuple[datetime, datetime],
     zone: ZoneInfo,
     others: Collection[int],
+    named: Mapping[int, str],
 ) -> tuple[pl.DataFrame, Resources]:
     """Usage as a frame that names projects and resources by number, and the resources in the numbers' order.
 
@@ -76,6 +77,7 @@ def usage_frame(
 
     Args:
         others: resources that have numbers too.
+        named: by attribute set the composite that it names.
     """
     start, end = period
     rows = usage_rows(tx, [project.number for project in projects], start.date(), end.date()) if start < end else []
@@ -94,7 +96,7 @@ def usage_frame(
         "resource": np.array([resources.place[number] for number in resource]),
     }
     kinds = apart.kinds(columns["meter"])
-    kinds[_composed(tx, columns, resources)] = BY_HOUR
+    kinds[_composed(columns, resources, named)] = BY_HOUR
     found = unpack_sums(day, hours, slots, zone, apart.cuts, kinds).within(apart.first, apart.last)
     values: dict[str, Any] = {name: column[found.row] for name, column in columns.items()}
     values |= {"hour": found.hour, "quantity": found.quantity.cast(pl.Int128)}
@@ -102,10 +104,9 @@ def usage_frame(
 
 
 def _composed(
-    tx: Session, columns: Mapping[str, Numbers], resources: Resources
+    columns: Mapping[str, Numbers], resources: Resources, named: Mapping[int, str]
 ) -> "np.ndarray[tuple[int], np.dtype[np.bool_]]":
     """Of each row whether it is of a composite or a component: what is charged together is so in the same hours."""
-    named = composites_named(tx)
     if not named:
         return np.zeros(len(columns["resource"]), dtype=bool)
     composites = set(named.values())
