@@ -78,8 +78,8 @@ def owed(customer: Customer, link: Link) -> dict[tuple[str, int], Fraction]:
                 amount = rounded(version.fees[stretch.tier] * stretch.quantity * length / whole, 12)
                 found[stretch.tier, number + 1] += amount
                 free[number] += amount if stretch.trial else 0
-    for number, (amount, on_trial) in traffic(customer, link, covered, whole).items():
-        found["traffic", number + 1] += amount
+    for (rate, number), (amount, on_trial) in traffic(customer, link, covered, whole).items():
+        found[rate, number + 1] += amount
         free[number] += on_trial
     for number, version in enumerate(link.versions):
         charged = sum((amount for (_, at), amount in found.items() if at == number + 1), Fraction(0))
@@ -115,23 +115,54 @@ Cell = tuple[int, int]
 """Number of the version, and of the stretch, in which something was used."""
 
 
-def traffic(customer: Customer, link: Link, covered: list[Span], whole: int) -> dict[int, tuple[Fraction, Fraction]]:
-    """What traffic costs in each version, and how much of it is on trial."""
-    used: dict[tuple[Cell, str], Fraction] = defaultdict(Fraction)
-    for use in customer.usage:
-        for cell in cells_of(use, link, covered):
-            used[cell, use.project if link.over == "project" else ""] += use.quantity
+Priced = dict[tuple[str, int], tuple[Fraction, Fraction]]
+"""By rate and number of the version what it comes to, and how much of that is on trial."""
+
+
+def traffic(customer: Customer, link: Link, covered: list[Span], whole: int) -> Priced:
+    """What traffic costs; the tier's allowance covers version by version, there the rates in the card's order, as their names are."""
+    used: dict[tuple[int, str, int, str], Fraction] = defaultdict(Fraction)
+    for use, (number, place) in by_itself(customer, link, covered):
+        window = link.versions[number].window
+        inside = window is not None and window.holds(use.moment.astimezone(link.zone))
+        scope = use.project if link.over == "project" else ""
+        used[number, "window" if inside else "traffic", place, scope] += use.quantity
     left = included(customer, covered, whole)
-    net: dict[str, dict[Cell, Fraction]] = {} if link.over == "project" else {"": {}}
-    for (cell, scope), quantity in sorted(used.items()):
+    net: dict[tuple[str, str], dict[Cell, Fraction]] = {} if link.over == "project" else {("traffic", ""): {}}
+    for (number, rate, place, scope), quantity in sorted(used.items()):
         taken = min(left, quantity)
         left -= taken
-        net.setdefault(scope, {})[cell] = quantity - taken
+        net.setdefault((rate, scope), {})[number, place] = quantity - taken
+    found: Priced = {}
+    for (rate, _), cells in net.items():
+        for number, (amount, on_trial) in (priced if rate == "traffic" else flat)(link, covered, cells).items():
+            before = found.get((rate, number), (Fraction(0), Fraction(0)))
+            found[rate, number] = before[0] + amount, before[1] + on_trial
+    return found
+
+
+def by_itself(customer: Customer, link: Link, covered: list[Span]) -> Iterator[tuple[Use, Cell]]:
+    """What is charged of a composite and its machines: in each hour one or the other, as the card says."""
+
+    def hour(use: Use) -> datetime:
+        return use.moment.astimezone(link.zone).replace(minute=0, tzinfo=None)
+
+    found = [(use, cell) for use in customer.usage for cell in cells_of(use, link, covered)]
+    there = {(hour(use), use.resource) for use, _ in found}
+    for use, (number, place) in found:
+        left_out, for_which = ("app", "machine") if link.versions[number].components else ("machine", "app")
+        if use.resource != left_out or (hour(use), for_which) not in there:
+            yield use, (number, place)
+
+
+def flat(link: Link, covered: list[Span], cells: dict[Cell, Fraction]) -> dict[int, tuple[Fraction, Fraction]]:
+    """What a scope's use in the windows of versions costs."""
     found: dict[int, tuple[Fraction, Fraction]] = {}
-    for cells in net.values():
-        for number, (amount, on_trial) in priced(link, covered, cells).items():
-            before = found.get(number, (Fraction(0), Fraction(0)))
-            found[number] = before[0] + amount, before[1] + on_trial
+    for number in {number for number, _ in cells}:
+        window = link.versions[number].window
+        assert window is not None
+        amount = rounded(sum(q for (at, _), q in cells.items() if at == number) * window.price / GIB, 12)
+        found[number] = amount, amount * on_trial(covered, cells, number)
     return found
 
 

@@ -6,7 +6,7 @@ from fractions import Fraction
 from zoneinfo import ZoneInfo
 
 from tests.worlds.owed import owed, owed_in_advance
-from tests.worlds.worlds import FIRST, GIB, Customer, Link, Stretch, Use, Version
+from tests.worlds.worlds import FIRST, GIB, Customer, Link, Stretch, Use, Version, Window
 
 DAY = Fraction(24)
 PLAIN = Version(
@@ -96,3 +96,22 @@ def test_lots_minimum_cap_and_discount() -> None:
     assert owed(customer(bounded, usage=[use(2, 1)]), bounded) == {("traffic", 1): 7, ("off", 1): Fraction(-7, 2)}
     assert owed(customer(bounded, usage=[use(2, 99)]), bounded) == {("traffic", 1): 60, ("off", 1): -30}
     assert owed(customer(bounded), bounded) == {}
+
+
+def test_a_window_has_a_price_of_its_own_and_the_tiers_allowance_covers_it_last() -> None:
+    free = replace(PLAIN, fees={"heath": Fraction(0), "moor": Fraction(0)})
+    nights = link(replace(free, window=Window(tuple(range(7)), 22, 6, Fraction(1))))
+    at_night = Use(datetime(2026, 9, 2, 23, tzinfo=UTC), 10 * GIB, "all")
+    assert owed(customer(nights, usage=[use(2, 4), at_night]), nights) == {("traffic", 1): 8, ("window", 1): 10}
+    assert owed(customer(nights, usage=[use(2, 4), at_night], allowance=5), nights) == {("window", 1): 9}
+    mondays = link(replace(free, window=Window((0,), 8, 18, Fraction(1))))
+    assert owed(customer(mondays, usage=[use(7, 4), use(8, 4)]), mondays) == {("traffic", 1): 8, ("window", 1): 4}
+
+
+def test_in_each_hour_the_composite_is_charged_or_its_components() -> None:
+    free = replace(PLAIN, fees={"heath": Fraction(0), "moor": Fraction(0)})
+    used = [replace(use(2, 4), resource="app"), replace(use(2, 8), resource="machine")]
+    apart = [replace(use(3, 16), resource="app"), replace(use(4, 32), resource="machine"), use(2, 64)]
+    whole, in_pieces = link(free), link(replace(free, components=True))
+    assert owed(customer(whole, usage=[*used, *apart]), whole) == {("traffic", 1): 2 * (4 + 16 + 32 + 64)}
+    assert owed(customer(in_pieces, usage=[*used, *apart]), in_pieces) == {("traffic", 1): 2 * (8 + 16 + 32 + 64)}

@@ -15,7 +15,7 @@ from gradumen.wire.spend.feed_balances import FeedBalanceBody
 from tests.conftest import CODE, Service, settle
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
 from tests.worlds.stored import differing_pairs
-from tests.worlds.worlds import MINOR, PROJECTS, Customer, Link, events, make_customer, make_use, organisation, publish
+from tests.worlds.worlds import MINOR, PROJECTS, Customer, Link, events, make_customer, organisation, publish, use_more
 
 PASSWORD = "a long enough password"
 SERVICE = """
@@ -147,7 +147,7 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
 
     for customer in customers:
         before = len(customer.usage)
-        customer.usage += [make_use(random) for _ in range(random.randint(0, 3))]
+        use_more(random, customer, random.randint(0, 3))
         late = events(customer, before)
         assert not late or provider.readings.send("tarnwick/all", late).refused == 0
     for seller, client in {(link.seller, client) for _, link, client in sold}:

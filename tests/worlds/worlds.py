@@ -37,10 +37,27 @@ class Stretch:
 
 
 @dataclass(frozen=True)
+class Window:
+    """Hours of some days of the week (0 is Monday) on the seller's clocks, over midnight only where it is all days."""
+
+    days: tuple[int, ...]
+    start: int
+    end: int
+    price: Fraction
+
+    def holds(self, local: datetime) -> bool:
+        if local.weekday() not in self.days:
+            return False
+        inside = self.start <= local.hour < self.end
+        return inside if self.start < self.end else local.hour >= self.start or local.hour < self.end
+
+
+@dataclass(frozen=True)
 class Version:
     """A card's version: the price of traffic in one of several ways, own allowance, commitment, bounds, fees.
 
-    ``off`` is a percentage off everything, ``spend`` the least that a month comes to after it.
+    ``off`` is a percentage off everything, ``spend`` the least that a month comes to after it. In a ``window`` traffic
+    has another price, without bounds; composites are charged as their ``components`` or as the whole.
     """
 
     day: date
@@ -54,6 +71,8 @@ class Version:
     fees: dict[str, Fraction]
     off: int
     spend: Fraction
+    window: Window | None = None
+    components: bool = False
 
 
 @dataclass
@@ -95,11 +114,12 @@ class Customer:
 
 @dataclass(frozen=True)
 class Use:
-    """Bytes sent out in a quarter of an hour by a project."""
+    """Bytes sent out in a quarter of an hour by a project's resource; ``machine`` is a component of ``app``."""
 
     moment: datetime
     quantity: int
     project: str
+    resource: str = "r"
 
 
 def make_version(random: Random, day: date, over: str) -> Version:
@@ -120,7 +140,15 @@ def make_version(random: Random, day: date, over: str) -> Version:
         {tier: Fraction(random.randint(0, 20_000), 100) for tier in ("heath", "moor")},
         random.choice([0, 0, 7, 15]),
         Fraction(random.choice([0, 0, 0, 90, 745])),
+        make_window(random),
+        random.random() < 0.5,
     )
+
+
+def make_window(random: Random) -> Window | None:
+    days = tuple(range(7))
+    hours = random.choice([None, (days, 22, 6), ((5, 6), 0, 24), ((0, 4), 8, 18)])
+    return None if hours is None else Window(*hours, Fraction(random.randint(0, 900), 1000))
 
 
 def text(value: Fraction) -> str:
@@ -150,17 +178,30 @@ def card_file(link: Link, customer: Customer, version: Version) -> CatalogueFile
     when = {"advance": "true"} if customer.advance else {}
     fees = [{"rate": tier, "fee": f"{plan}/{tier}", "price": text(each), **when} for tier, each in version.fees.items()]
     least = [{"rate": "least", "commitment": text(version.spend)}] if version.spend else []
-    lines = [f"  - {_flow(each)}" for each in (rate, *fees, *least)]
+    lines = [f"  - {_flow(each)}" for each in (rate, *windowed(version, link.over), *fees, *least)]
     head = [
         f"rate-card: {slug}",
         f"name: {slug}",
         f"for: {{organisations: [{link.buyer}]}}",
         f"currency: {link.currency}",
         f"starts-on: {version.day}",
+        f"composites: {'components' if version.components else 'whole'}",
         "rates:",
     ]
     off = [f"discounts: [{{discount: off, name: Off, percent: {version.off}}}]"] if version.off else []
     return CatalogueFile(name=f"{slug}.yaml", content="\n".join([*head, *lines, *off]) + "\n")
+
+
+def windowed(version: Version, over: str) -> list[dict[str, Any]]:
+    """The rate of a version's window, if it has one."""
+    if version.window is None:
+        return []
+    window, names = version.window, ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+    when: dict[str, Any] = {} if len(window.days) == 7 else {"days": [names[day] for day in window.days]}
+    if (window.start, window.end) != (0, 24):
+        when |= {"from": f'"{window.start:02d}:00"', "to": f'"{window.end:02d}:00"'}
+    rate = {"rate": "window", "meter": "network/egress", "per": "GiB", "when": when}
+    return [{**rate, "price": text(window.price), "over": over}]
 
 
 def _flow(value: Any) -> str:
@@ -197,7 +238,7 @@ def make_customer(random: Random, number: int) -> Customer:
     ends_on = LAST - timedelta(days=1) if random.random() < 0.2 else None
     allowances = {"heath": random.choice([0, 80 * GIB])}
     customer = Customer(name, plan, links, stretches, ends_on, allowances, random.random() < 0.25)
-    customer.usage = [make_use(random) for _ in range(random.randint(0, 12))]
+    use_more(random, customer, random.randint(0, 16))
     if moves:
         move(random, customer, number)
     return customer
@@ -224,12 +265,21 @@ def move(random: Random, customer: Customer, number: int) -> None:
         link.since = at.astimezone(UTC)
 
 
-def make_use(random: Random) -> Use:
-    """A quarter of an hour in or around the month, often near one of its ends in some zone, and how much."""
+def use_more(random: Random, customer: Customer, times: int) -> None:
+    """Some usage more, often in the hour of what is used already or beside it."""
+    for _ in range(times):
+        beside = random.choice(customer.usage).moment if customer.usage and random.random() < 0.5 else None
+        moment = make_moment(random) if beside is None else beside + timedelta(minutes=15 * random.randint(-3, 3))
+        quantity = random.randint(1, 10 ** random.randint(3, 12))
+        resource = random.choice(["r", "app", "machine"])
+        customer.usage.append(Use(moment, quantity, random.choice(PROJECTS), resource))
+
+
+def make_moment(random: Random) -> datetime:
+    """The start of a quarter of an hour in or around the month, often near one of its ends in some zone."""
     first, length = random.choice([(0, 31 * 24), (0, 24), (30 * 24, 24)])
     quarters = first * 4 + random.randint(0, length * 4)
-    moment = datetime(2026, 8, 31, 12, tzinfo=UTC) + timedelta(minutes=15 * quarters)
-    return Use(moment, random.randint(1, 10 ** random.randint(3, 12)), random.choice(PROJECTS))
+    return datetime(2026, 8, 31, 12, tzinfo=UTC) + timedelta(minutes=15 * quarters)
 
 
 def publish(sellers: dict[str, Client], customer: Customer) -> None:
@@ -286,13 +336,13 @@ def events(customer: Customer, since: int = 0) -> list[dict[str, Any]]:
             f"{customer.slug}-{number}",
             {
                 "owner": f"{customer.slug}/{use.project}",
-                "resource": "r",
+                "resource": use.resource,
                 "meter": "network/egress",
                 "quantity": str(use.quantity),
                 "unit": "byte",
                 "start": use.moment.isoformat(),
                 "end": (use.moment + timedelta(minutes=15)).isoformat(),
-                "attributes": {},
+                "attributes": {"component_of": "app"} if use.resource == "machine" else {},
             },
         )
         for number, use in enumerate(customer.usage)

@@ -7,11 +7,10 @@ from uuid import UUID
 
 from gradumen.core.errors import EditedMeanwhile, Forbidden, NeedsPassword, NotActive, NotFound
 from gradumen.core.organisations.states import KEPT, State
-from gradumen.core.periods import zone_of
 from gradumen.core.permissions import FROM_ABOVE, Right, Role, may
 from gradumen.store.clock import business_time
 from gradumen.store.organisations.organisations import find_organisation, find_project, lock_organisation
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree, zone_name
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree, local_day
 from gradumen.store.unit_of_work import Session
 
 
@@ -163,7 +162,12 @@ def load_scope(tx: Session, caller: Caller) -> Scope:
 
 def today_of(tx: Session, scope: Scope, owner: OrganisationRow) -> date:
     """The day in an organisation's billing zone."""
-    return scope.now.astimezone(zone_of(zone_name(tx, owner.id, scope.now.date()))).date()
+    return local_day(tx, owner.id, scope.now)
+
+
+def today_at_seller(tx: Session, scope: Scope, buyer: UUID) -> date:
+    """The day in the billing zone of an organisation's direct seller; of the root in its own."""
+    return local_day(tx, scope.tree.parents.get(buyer, buyer), scope.now)
 
 
 def set_aside_for(tx: Session, scope: Scope, owner: UUID, slug: str | None) -> UUID | None:

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.core.organisations.sign_in_policies import Demand
 from gradumen.core.organisations.states import State, heaviest
+from gradumen.core.periods import zone_of
 from gradumen.store.columns import Base, Moment, ascii_text
 from gradumen.store.revisions import TREE, kept
 
@@ -353,6 +354,11 @@ def _edges(tx: Session) -> _Edges:
 def zone_name(tx: Session, organisation: UUID, day: date) -> str:
     """The billing zone that holds on a day."""
     return zone_names(tx, {organisation}, day)[organisation]
+
+
+def local_day(tx: Session, organisation: UUID, moment: datetime) -> date:
+    """The day of a moment in an organisation's billing zone."""
+    return moment.astimezone(zone_of(zone_name(tx, organisation, moment.date()))).date()
 
 
 def zone_names(tx: Session, organisations: Collection[UUID], day: date) -> dict[UUID, str]:

@@ -15,7 +15,7 @@ from gradumen.store.billing.drafts import drafted_buyers
 from gradumen.store.billing.invoices import lock_documents
 from gradumen.store.billing.tables import BillRunRow
 from gradumen.store.organisations.organisations import organisations_by_id
-from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.organisations.tables import OrganisationRow, local_day, zone_name
 from gradumen.store.pairs import buyers_to_bill, ensure_pairs, stale_pairs
 from gradumen.store.subscriptions.sales import sold_links
 from gradumen.store.unit_of_work import Session, use_case
@@ -143,7 +143,7 @@ def make_drafts(tx: Session, *, lease: Lease, buyers: Sequence[UUID], at: dateti
     lock_documents(tx, run.seller_id)
     seller = tx.get_one(OrganisationRow, run.seller_id)
     known = organisations_by_id(tx, set(buyers))
-    Drafting(tx, run, seller, business_now(tx, at).date()).make([known[each] for each in buyers])
+    Drafting(tx, run, seller, local_day(tx, seller.id, business_now(tx, at))).make([known[each] for each in buyers])
 
 
 @use_case

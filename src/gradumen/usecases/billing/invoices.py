@@ -9,7 +9,6 @@ from uuid import UUID
 from gradumen.core.billing.documents import TaxGroup, totals
 from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.exact import minor_units
-from gradumen.core.periods import zone_of
 from gradumen.store.billing.drafts import discard_drafts, note_issued
 from gradumen.store.billing.invoices import (
     Beside,
@@ -35,7 +34,7 @@ from gradumen.store.billing.tables import (
     IssuedDocumentRow,
 )
 from gradumen.store.organisations.organisations import names_of_owners
-from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.billing.bill_runs import require_billing
@@ -45,7 +44,7 @@ from gradumen.usecases.billing.parties import parties_of
 from gradumen.usecases.billing.stored_lines import stored_line
 from gradumen.usecases.billing.tax_rates import find_tax
 from gradumen.usecases.rating.charges import Line
-from gradumen.usecases.scope import Caller, Scope, load_scope
+from gradumen.usecases.scope import Caller, Scope, load_scope, today_of
 from gradumen.wire.billing.invoices import InvoiceBody, InvoicesBody, InvoiceSumsBody
 
 TERMS = timedelta(days=30)
@@ -241,7 +240,7 @@ def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
     row = _get(tx, scope, invoice_id, lock=True)
     if row.state == "issued":
         return _whole(tx, row)
-    today = scope.now.astimezone(zone_of(zone_name(tx, seller.id, scope.now.date()))).date()
+    today = today_of(tx, scope, seller)
     newest = newest_date(tx, seller.id)
     if newest is not None and today < newest:
         raise Conflict(

@@ -12,7 +12,7 @@ from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.billing.drafts import Drafting
-from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, get_organisation, load_scope, today_of
 from gradumen.wire.billing.rating_differences import RatingDifferenceBody
 
 _Key = tuple[UUID, str]
@@ -34,7 +34,7 @@ def list_rating_differences(tx: Session, caller: Caller, *, organisation: str) -
     scope.require_member(Right.READ_MONEY, seller)
     found: list[RatingDifferenceBody] = []
     for text in issued_periods(tx, seller.id):
-        drafting = Drafting(tx, _no_run(seller, text), seller, scope.now.date())
+        drafting = Drafting(tx, _no_run(seller, text), seller, today_of(tx, scope, seller))
         differing = drafting.differing(Period.parse(text))
         if differing:
             found += _compared(tx, seller.id, text, differing)

@@ -1,12 +1,13 @@
 """Rate cards as their viewers see them, and what differs between versions."""
 
 from collections.abc import Collection, Mapping
-from datetime import date
+from datetime import datetime
 from typing import Any
 
 from gradumen.core.errors import NotFound
 from gradumen.store.catalogue.rate_cards import cards_seen, find_card_of, versions_of
 from gradumen.store.catalogue.tables import RateCardRow, RateCardVersionRow
+from gradumen.store.organisations.tables import local_day
 from gradumen.store.subscriptions.sales import cards_bought_by, prices_any
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.changes import differences
@@ -26,9 +27,7 @@ def list_rate_cards(tx: Session, caller: Caller) -> list[RateCardBody]:
     own = scope.members_money()
     rows = cards_seen(tx, own, cards_bought_by(tx, own))
     plans = seen_plans(tx, scope) if any(row.organisation_id not in own for row, _ in rows) else set()
-    return [
-        _body(tx, row, seller, scope.now.date(), None if row.organisation_id in own else plans) for row, seller in rows
-    ]
+    return [_body(tx, row, seller, scope.now, None if row.organisation_id in own else plans) for row, seller in rows]
 
 
 @use_case
@@ -40,7 +39,7 @@ def read_rate_card(tx: Session, caller: Caller, *, seller: str, slug: str) -> Ra
     """
     scope = load_scope(tx, caller)
     row, plans = _find_card(tx, scope, seller, slug)
-    return _body(tx, row, seller, scope.now.date(), plans)
+    return _body(tx, row, seller, scope.now, plans)
 
 
 @use_case
@@ -71,9 +70,10 @@ def _form(version: RateCardVersionRow, plans: set[str] | None) -> dict[str, Any]
     return version.document if plans is None else for_buyer(version.document, plans)
 
 
-def _body(tx: Session, row: RateCardRow, seller: str, today: date, plans: set[str] | None) -> RateCardBody:
+def _body(tx: Session, row: RateCardRow, seller: str, now: datetime, plans: set[str] | None) -> RateCardBody:
     """A card for its seller's members (``plans`` is None), or for a buyer who sees those plans."""
     versions = versions_of(tx, row.id)
+    today = local_day(tx, row.organisation_id, now)
     current = max((v.starts_on for v in versions if v.starts_on <= today), default=None)
     return RateCardBody(
         id=row.id,

@@ -14,7 +14,7 @@ from gradumen.store.catalogue.rate_cards import (
     versions_of,
 )
 from gradumen.store.catalogue.tables import RateCardRow, UnpublishedChangeRow
-from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.organisations.tables import OrganisationRow, local_day
 from gradumen.store.subscriptions.sales import prices_any
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
@@ -82,9 +82,12 @@ def _check_circle(tx: Session, seller: OrganisationRow, base: RateCardRow, slug:
 
 
 def followers(
-    tx: Session, seller: OrganisationRow, slug: str, form: dict[str, Any], today: date
+    tx: Session, seller: OrganisationRow, slug: str, form: dict[str, Any], now: datetime
 ) -> list[tuple[OrganisationRow, dict[str, Any]]]:
-    """The cards that follow one, with what they are written as from the day of its new version, or of their notice."""
+    """The cards that follow one, with what they are written as from the day of its new version, or of their notice.
+
+    On their sellers' clocks that day may have begun already; then from the next one.
+    """
     starts_on = date.fromisoformat(str(form["starts-on"]))
     path = f"{seller.slug}/{slug}"
     newest = {version.rate_card_id: (version, owner) for version, owner in versions_following(tx, path)}
@@ -93,7 +96,7 @@ def followers(
         derivation = read_derivation(source_form(version.document))
         if derivation is None or f"{derivation.seller}/{derivation.card}" != path:
             continue
-        day = max(starts_on, today + timedelta(days=derivation.notice_days))
+        day = max(starts_on, local_day(tx, owner.id, now) + timedelta(days=max(1, derivation.notice_days)))
         if version.starts_on < day:
             found.append((owner, {**source_form(version.document), "starts-on": day.isoformat()}))
     return found

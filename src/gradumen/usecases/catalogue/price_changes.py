@@ -7,6 +7,7 @@ from uuid import UUID
 from gradumen.store.catalogue.rate_cards import card_versions
 from gradumen.store.catalogue.tables import RateCardVersionRow
 from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.organisations.tables import local_day
 from gradumen.store.subscriptions.sales import bought_lines
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.catalogue_lists import for_buyer
@@ -42,9 +43,10 @@ def price_changes_of(tx: Session, scope: Scope, own: Collection[UUID]) -> list[P
     found: list[PriceChangeBody] = []
     for (buyer, id), subscriptions in concerned.items():
         card, seller = cards[id]
+        here = local_day(tx, card.organisation_id, scope.now)
         listed = versions.get(id, [])
         for before, after in pairwise(listed):
-            if after.starts_on > today:
+            if after.starts_on > here:
                 found.append(
                     PriceChangeBody(
                         buyer=names[buyer].slug,

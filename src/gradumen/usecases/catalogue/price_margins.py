@@ -8,7 +8,7 @@ from gradumen.core.errors import Invalid, NotFound
 from gradumen.store.catalogue.rate_cards import cards_by_id, cards_of, find_card
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.organisations import organisations_by_id
-from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.organisations.tables import OrganisationRow, local_day
 from gradumen.store.subscriptions.sales import cards_bought_by
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import load_cards, load_published
@@ -50,8 +50,9 @@ def compare_prices(tx: Session, caller: Caller, *, seller: str, slug: str, again
     path = against or next(iter(usable))
     published = load_published(tx)
     stored = load_cards(tx, [sold.id, usable[path].id], published)
-    today = scope.now.date()
-    sell, buy = (_held(stored[card.id].versions, today) for card in (sold, usable[path]))
+    sell, buy = (
+        _held(stored[card.id].versions, local_day(tx, card.organisation_id, scope.now)) for card in (sold, usable[path])
+    )
     return PriceMarginsBody(
         sells_by=f"{owner.slug}/{slug}", buys_by=path, currency=sold.currency, rates=list(price_margins(sell, buy))
     )

@@ -1,7 +1,7 @@
 """The catalogue: checked, compared with what is published, published in versions, and listed."""
 
 from collections.abc import Callable, Sequence
-from datetime import date
+from datetime import datetime
 from typing import Any, Protocol
 from uuid import uuid4
 
@@ -25,7 +25,7 @@ from gradumen.store.catalogue.tables import (
     ServiceRow,
     ServiceVersionRow,
 )
-from gradumen.store.organisations.tables import OrganisationRow, Tree
+from gradumen.store.organisations.tables import OrganisationRow, Tree, local_day
 from gradumen.store.pairs import raise_own_pairs, raise_pairs_since
 from gradumen.store.revisions import CATALOGUE, revise
 from gradumen.store.subscriptions.sales import priced_by
@@ -120,7 +120,7 @@ def publish_as(tx: Session, scope: Scope, seller: OrganisationRow, documents: Se
         return []
     caller = scope.caller
     revise(tx, CATALOGUE)  # Slugs are one namespace, and cards follow other sellers': whoever publishes queues.
-    changes = _Publishing(tx, seller, scope.tree, scope.now.date(), caller, load_published(tx)).run(documents)
+    changes = _Publishing(tx, seller, scope.tree, scope.now, caller, load_published(tx)).run(documents)
     for each in changes:
         if each.change != "unchanged":
             after = {
@@ -139,11 +139,12 @@ class _Publishing:
         tx: Session,
         seller: OrganisationRow,
         tree: Tree,
-        today: date,
+        now: datetime,
         caller: Caller,
         known: Published,
     ) -> None:
-        self.tx, self.seller, self.tree, self.today, self.caller, self.known = tx, seller, tree, today, caller, known
+        self.tx, self.seller, self.tree, self.now, self.caller, self.known = tx, seller, tree, now, caller, known
+        self.today = local_day(tx, seller.id, now)
         self.problems: list[dict[str, Any]] = []
 
     def run(self, documents: Sequence[Document]) -> list[ChangeBody]:
@@ -276,8 +277,8 @@ class _Publishing:
         form = expand(self.tx, self.seller, self.known, form)
         change = self._rate_card_version(form)
         if change.change != "unchanged":
-            for owner, following in followers(self.tx, self.seller, change.slug, form, self.today):
-                inner = _Publishing(self.tx, owner, self.tree, self.today, self.caller, self.known)
+            for owner, following in followers(self.tx, self.seller, change.slug, form, self.now):
+                inner = _Publishing(self.tx, owner, self.tree, self.now, self.caller, self.known)
                 try:
                     with self.tx.begin_nested():
                         inner._rate_card(following)

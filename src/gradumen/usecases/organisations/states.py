@@ -14,7 +14,7 @@ from gradumen.store.metering.usage import last_used
 from gradumen.store.organisations import states as store
 from gradumen.store.organisations.clouds import accounts_of
 from gradumen.store.organisations.organisations import lock_organisation
-from gradumen.store.organisations.tables import OrganisationRow, StateRow, zone_name
+from gradumen.store.organisations.tables import OrganisationRow, StateRow, local_day, zone_name
 from gradumen.store.quotas.quotas import release_quotas
 from gradumen.store.subscriptions.subscriptions import count_running
 from gradumen.store.unit_of_work import Session, use_case
@@ -119,7 +119,7 @@ def _deciding(tx: Session, scope: Scope, row: OrganisationRow) -> UUID:
 def _start(tx: Session, scope: Scope, seller: UUID, starts_on: date | None) -> datetime:
     if starts_on is None:
         return scope.now
-    today = scope.now.astimezone(zone_of(zone_name(tx, seller, scope.now.date()))).date()
+    today = local_day(tx, seller, scope.now)
     if not today < starts_on <= today + AHEAD:
         raise Invalid(
             f"a planned state starts after today, {today}, and at most ten years ahead; leave the day out for now",

@@ -16,7 +16,7 @@ from gradumen.core.permissions import Right
 from gradumen.core.rating.charges import Charge, service_of
 from gradumen.core.rating.estimates import Estimate, Expected, Order, coverage, estimate
 from gradumen.store.catalogue.rate_cards import cards_of
-from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.organisations.tables import OrganisationRow, local_day, zone_name
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.derived_cards import expand
@@ -75,7 +75,7 @@ def estimate_price(
     version = newest_plan(tx, plan)
     card = choose_card(tx, seller, buyer, rate_card)
     found = plan_of(version, published)
-    day = first_day or scope.now.date()
+    day = first_day or local_day(tx, seller_id, scope.now)
     check_on_sale(tx, version.plan_id, tier, day)
     check_quantity(quantity)
     order = _order(found, tier, quantity, day, months, expected, published)

@@ -12,11 +12,11 @@ import polars as pl
 from gradumen.core.catalogue.price_margins import percent_of
 from gradumen.core.errors import Forbidden, Invalid
 from gradumen.core.exact import AMOUNT_PLACES, add, line_amount, unscaled
-from gradumen.core.periods import Period, zone_of
+from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
 from gradumen.core.spend.spend import TIMES, Dimension, Range, SpendSum, sums_by
 from gradumen.store.billing.invoices import documented
-from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import PairRow, pairs_between
 from gradumen.store.rating.current_charges import estimated_of
 from gradumen.store.subscriptions.sales import currencies_of, suppliers_of
@@ -24,7 +24,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.rating.stored_charges import current_of
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, today_of
 from gradumen.usecases.spend.link_sums import Link
 from gradumen.usecases.spend.spend_rows import SpendRows
 from gradumen.wire.spend.spend import SpendBody, SpendCostBody, SpendCurrencyBody, SpendKeyBody, SpendRowBody
@@ -54,8 +54,7 @@ class Looked:
         self.owner = get_organisation(tx, self.scope, asked.organisation)
         self.mine = self.scope.members_money()
         self.side = _side(self.scope, self.owner, asked.side)
-        zone = zone_of(zone_name(tx, self.owner.id, self.scope.now.date()))
-        today = self.scope.now.astimezone(zone).date()
+        today = today_of(tx, self.scope, self.owner)
         first = asked.first or today.replace(day=1)
         end = asked.end or Period(today.year, today.month).next().first_day
         self.days = Range.asked(first, end).until(today)

@@ -18,7 +18,7 @@ from gradumen.core.subscriptions.orders import Approver, Fees, OrderKind, OrderS
 from gradumen.store.catalogue.rate_cards import cards_by_id
 from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.organisations import lock_organisation
-from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.organisations.tables import OrganisationRow, local_day
 from gradumen.store.subscriptions import orders as store
 from gradumen.store.subscriptions.tables import OrderPolicyRow, OrderRow, SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session, use_case
@@ -27,7 +27,7 @@ from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.member_services import require_services
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
 from gradumen.usecases.pages import moment_place
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, today_at_seller
 from gradumen.usecases.subscriptions.order_basis import Basis, basis_of, changes_of, seal_of_basis
 from gradumen.usecases.subscriptions.order_mail import tell_order
 from gradumen.usecases.subscriptions.order_views import views
@@ -56,7 +56,7 @@ def place_order(tx: Session, caller: Caller, *, organisation: str, wanted: Order
     seller = scope.tree.parents.get(buyer.id)
     if seller is None:
         raise Conflict(f"{buyer.name} buys from nobody: it subscribes itself")
-    wanted = _checked(wanted, scope.now.date())
+    wanted = _checked(wanted, local_day(tx, seller, scope.now))
     _check_services(tx, scope, buyer.id, wanted)
     lock_organisation(tx, buyer.id)
     row = OrderRow(id=uuid4(), organisation_id=buyer.id, seller_id=seller, kind=wanted.kind)
@@ -174,7 +174,7 @@ def _carry_out(
         after, _ = monthly_of(tx, subscription, day, published)
         amount = add([after, -before])
         if amount < 0:
-            _check_term(tx, subscription, day, scope.now.date(), published)
+            _check_term(tx, subscription, day, today_at_seller(tx, scope, buyer.id), published)
     return subscription.id, amount, currency
 
 
@@ -296,7 +296,7 @@ def _approve(tx: Session, scope: Scope, row: OrderRow, amount: Decimal | None, p
     lock_organisation(tx, buyer.id)
     if scope.tree.parents.get(buyer.id) != row.seller_id:
         raise Conflict(f"{buyer.name} buys from another seller by now; it orders there")
-    day = max(OrderCreate.model_validate(row.wanted).day, scope.now.date())
+    day = max(OrderCreate.model_validate(row.wanted).day, local_day(tx, row.seller_id, scope.now))
     currency = row.currency
     if row.waits_for == Approver.OWN:
         row.own_by = scope.caller.user_id

@@ -18,7 +18,7 @@ from gradumen.store.subscriptions.tables import SupplyLineRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.card_choice import choose_among
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
-from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, get_organisation, load_scope, today_of
 from gradumen.wire.catalogue.forms.plans import plan_form
 from gradumen.wire.subscriptions.subscriptions import SpecialTermsBody
 
@@ -34,7 +34,7 @@ def list_special_terms(tx: Session, caller: Caller, *, seller: str) -> list[Spec
     owner = get_organisation(tx, scope, seller)
     if owner.id not in scope.members_money():
         raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug, name=owner.name)
-    today = scope.now.date()
+    today = today_of(tx, scope, owner)
     published = load_published(tx)
     rows = all_sold_lines(tx, owner.id, today)
     names = organisations_by_id(

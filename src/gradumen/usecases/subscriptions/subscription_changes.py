@@ -20,7 +20,7 @@ from gradumen.usecases.catalogue.offers import check_right
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
 from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, today_at_seller
 from gradumen.usecases.subscriptions.move_checks import follow_move
 from gradumen.usecases.subscriptions.subscriptions import (
     Accepted,
@@ -240,7 +240,7 @@ def end(tx: Session, scope: Scope, row: SubscriptionRow, ends_on: date | None, p
     if ends_on not in (None, row.ends_on):
         line = lines_by_depth(tx, row.id)[0][-1]
         plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
-        plan.duration.check_end(row.starts_on, ends_on, scope.now.date())
+        plan.duration.check_end(row.starts_on, ends_on, today_at_seller(tx, scope, row.organisation_id))
     _check_entered(tx, scope, row, ends_on)
     before, row.ends_on = row.ends_on, ends_on
     if before is not None and (ends_on is None or ends_on > before):

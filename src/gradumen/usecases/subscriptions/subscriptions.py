@@ -34,7 +34,7 @@ from gradumen.usecases.catalogue.published import Published, load_published, pla
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
 from gradumen.usecases.limits import check_room_for
 from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
-from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
+from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope, today_at_seller
 from gradumen.usecases.subscriptions.move_checks import follow_move
 from gradumen.usecases.subscriptions.supply_lines import Stretch, add_lines, check_quantity, links_of, read_choices
 from gradumen.wire.subscriptions.subscriptions import AcceptedTermsBody, StretchBody, SubscriptionBody
@@ -294,9 +294,9 @@ def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Pub
 
     Plan, tier and choices of a seller's own making are not shown to those above it.
     """
-    today = scope.now.date()
     ids = [row.id for row in rows]
     owners = organisations_by_id(tx, {row.organisation_id for row in rows})
+    days = {owner: today_at_seller(tx, scope, owner) for owner in owners}
     projects = {project.id: project.slug for project in projects_of(tx, owners)}
     owner_of = {row.id: row.organisation_id for row in rows}
     stretches, plans, direct = _stretches(tx, scope, owner_of, published)
@@ -304,6 +304,7 @@ def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Pub
     shown = _known_owners(scope)
     found: list[SubscriptionBody] = []
     for row in rows:
+        today = days[row.organisation_id]
         held = [each for each in stretches[row.id] if each.starts_on <= today]
         now = held[-1] if held else stretches[row.id][0]
         plan = plans[row.id]
