@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable, Iterator
+from datetime import date
 from typing import Any
 
 import pytest
@@ -118,9 +119,41 @@ def parts(say: Said) -> None:
     )
 
 
+def row(say: Said, table: str, **given: str) -> None:
+    """A row with nothing in particular where nothing is given."""
+    values = {}
+    for name, kind, null, _, default, _ in say(f"SHOW COLUMNS FROM {table}").all():
+        if null == "NO" and default is None:
+            values[name] = "'{}'" if kind == "longtext" else "'2026-09-01'" if kind.startswith("date") else "0"
+            values[name] = "REPEAT('0', 32)" if kind == "uuid" else values[name]
+    values |= given
+    names = ", ".join(f"`{name}`" for name in values)
+    say(f"INSERT INTO {table} ({names}) VALUES ({', '.join(values.values())})")
+
+
+def moves(say: Said) -> None:
+    """Two moves, of which one was withdrawn, each of somebody whose tier was to change on the very day."""
+    for subscription, day, state in (("1", "2026-09-15", "done"), ("2", "2026-09-20", "withdrawn")):
+        turn, void = f"'{day[:-2]}{int(day[-2:]) - 1} 23:00:00'", str(int(state == "done"))
+        row(say, "moves", id=f"REPEAT('{subscription}', 32)", state=f"'{state}'", starts_on=f"'{day}'", starts_at=turn)
+        of = {"subscription_id": f"REPEAT('{subscription}', 32)", "seller_id": "REPEAT('a', 32)"}
+        opened = {} if state == "done" else {"opens_at": turn}
+        row(say, "supply_lines", **of, id=f"REPEAT('{subscription}', 32)", buyer_id=of["subscription_id"])
+        row(
+            say, "supply_lines", **of, id=f"CONCAT(REPEAT('{subscription}', 31), 'a')", buyer_id=of["subscription_id"],
+            starts_on=f"'{day}'", void=void, **opened,
+        )  # fmt: skip
+        if state == "done":
+            row(
+                say, "supply_lines", **of | {"seller_id": "REPEAT('b', 32)"}, id="CONCAT(REPEAT('1', 31), 'b')",
+                buyer_id=of["subscription_id"], starts_on=f"'{day}'", opens_at=turn,
+            )  # fmt: skip
+
+
 STEPS: dict[str, Callable[[Said], None]] = {
     "0039": not_priced, "0041": usage, "0042": rules, "0043": cards, "0045": spells, "0047": costs,
     "0049": quantities, "0050": charges, "0056": tokens, "0060": parts,
+    "0062": moves,
 }  # fmt: skip
 """What stood there at each schema."""
 
@@ -142,7 +175,7 @@ def carried(database: PrivateDatabase) -> Iterator[Connection]:
 def test_pairs_of_before_are_rated_again(carried: Connection) -> None:
     """All of them, as orders were not charged; the one with usage that was not priced was to be rated before that."""
     found = carried.execute(text("SELECT id, wanted, stale_since IS NOT NULL FROM pairs ORDER BY id")).all()
-    assert [tuple(each) for each in found] == [(1, 4, 1), (2, 5, 1)]
+    assert [tuple(each) for each in found] == [(1, 5, 1), (2, 6, 1)], "and both for what moves had left open"
     kept = carried.execute(text("SELECT COUNT(*), SUM(quantity), MAX(resource_id) FROM not_priced")).one()
     assert tuple(kept) == (2, 14, None)
 
@@ -206,6 +239,22 @@ def test_parts_of_before_stay_without_the_index_that_nothing_read(carried: Conne
     assert str(rows[0].project_id).replace("-", "") == "b" * 32
     indexes = carried.execute(text("SHOW INDEX FROM charge_parts")).mappings()
     assert {each["Key_name"] for each in indexes} == {"PRIMARY"}
+
+
+def test_lines_of_moves_end_with_them_and_begin_as_if_those_that_were_withdrawn_had_never_been(
+    carried: Connection,
+) -> None:
+    columns = "CONCAT(LEFT(id, 1), RIGHT(id, 1)), starts_on, ends_on, DATE_FORMAT(opens_at, '%d %H'), DATE_FORMAT(closes_at, '%d %H'), void"
+    rows = carried.execute(text(f"SELECT {columns} FROM supply_lines ORDER BY id")).all()
+    first, day, other = date(2026, 9, 1), date(2026, 9, 15), date(2026, 9, 20)
+    turn = "14 23"
+    assert [tuple(each) for each in rows] == [
+        ("11", first, day, None, turn, 0),
+        ("1a", day, None, None, None, 1),
+        ("1b", day, None, turn, None, 0),
+        ("22", first, None, None, None, 0),
+        ("2a", other, None, None, None, 0),
+    ]
 
 
 def test_nothing_was_tried_before(carried: Connection) -> None:

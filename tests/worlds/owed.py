@@ -40,11 +40,17 @@ class Span:
 
 
 def spans(customer: Customer, link: Link) -> Iterator[Span]:
+    """What is held when; what begins or ends on the day of a move does so at its moment."""
+
+    def moment(day: date) -> datetime:
+        turn = link.since or link.until
+        return turn if turn and day == customer.moves_on else day_start(day, link.zone)
+
     stop = min(LAST, customer.ends_on or LAST)
     days = [*(each.day for each in customer.stretches[1:]), stop]
     for stretch, until in zip(customer.stretches, days, strict=True):
         start, end = max(stretch.day, FIRST), min(until, stop)
-        begins, ends = day_start(start, link.zone), day_start(end, link.zone)
+        begins, ends = moment(start), moment(end)
         begins, ends = max(begins, link.since or begins), min(ends, link.until or ends)
         if begins < ends:
             yield Span(stretch, begins, ends)
@@ -78,6 +84,10 @@ def owed(customer: Customer, link: Link) -> dict[tuple[str, int], Fraction]:
                 amount = rounded(version.fees[stretch.tier] * stretch.quantity * length / whole, 12)
                 found[stretch.tier, number + 1] += amount
                 free[number] += amount if stretch.trial else 0
+    for span in covered:
+        for rate, number, amount in longer_fees(customer, link, span):
+            found[rate, number + 1] += amount
+            free[number] += amount if span.stretch.trial else 0
     for (rate, number), (amount, on_trial) in traffic(customer, link, covered, whole).items():
         found[rate, number + 1] += amount
         free[number] += on_trial
@@ -88,6 +98,27 @@ def owed(customer: Customer, link: Link) -> dict[tuple[str, int], Fraction]:
     for number, amount in least(link, covered, whole, found).items():
         found["least", number + 1] = amount
     return {key: amount for key, amount in found.items() if amount}
+
+
+def longer_fees(customer: Customer, link: Link, span: Span) -> Iterator[tuple[str, int, Fraction]]:
+    """What is charged once, by whom it began with, and of the quarter that began with it what falls into the month.
+
+    In advance that is the whole, up to where the stretch ends; else only what has ended.
+    """
+    stretch, begins = span.stretch, day_start(FIRST, link.zone)
+    if stretch.paused:
+        return
+    if span.start == begins and not link.since:
+        yield f"once-{stretch.tier}", 0, link.versions[0].once * stretch.quantity
+    month, quarter = day_start(LAST, link.zone), day_start(date(2026, 12, 1), link.zone)
+    until = span.end if span.end < month else quarter
+    if until == quarter and not customer.advance:
+        return
+    days = [*(version.day for version in link.versions[1:]), date(2026, 12, 1)]
+    for number, (version, end) in enumerate(zip(link.versions, days, strict=True)):
+        start, stop = max(span.start, day_start(version.day, link.zone)), min(until, day_start(end, link.zone))
+        share = Fraction(seconds(start, stop), seconds(begins, quarter))
+        yield f"quarter-{stretch.tier}", number, rounded(version.quarter * stretch.quantity * share, 12)
 
 
 def least(link: Link, covered: list[Span], whole: int, charged: dict[tuple[str, int], Fraction]) -> dict[int, Fraction]:

@@ -115,3 +115,22 @@ def test_in_each_hour_the_composite_is_charged_or_its_components() -> None:
     whole, in_pieces = link(free), link(replace(free, components=True))
     assert owed(customer(whole, usage=[*used, *apart]), whole) == {("traffic", 1): 2 * (4 + 16 + 32 + 64)}
     assert owed(customer(in_pieces, usage=[*used, *apart]), in_pieces) == {("traffic", 1): 2 * (8 + 16 + 32 + 64)}
+
+
+def test_what_changes_on_the_day_of_a_move_does_so_at_its_moment_on_whatever_clocks() -> None:
+    turn = datetime(2026, 9, 15, 23, tzinfo=UTC)
+    old, new = replace(link(PLAIN), zone=ZoneInfo("Asia/Tokyo"), until=turn), replace(link(PLAIN), since=turn)
+    stretches = [Stretch(FIRST, "heath", 1, False), Stretch(date(2026, 9, 16), "moor", 1, False)]
+    moved = replace(customer(old, *stretches), later=[new], moves_on=date(2026, 9, 16))
+    # September begins nine hours sooner in Tokyo.
+    assert owed(moved, old) == {("heath", 1): 14 * DAY + 9 + 23}
+    assert owed(moved, new) == {("moor", 1): 2 * (14 * DAY + 25)}
+
+
+def test_what_is_charged_once_or_for_a_quarter() -> None:
+    free = replace(PLAIN, fees={"heath": Fraction(0), "moor": Fraction(0)}, once=Fraction(35), quarter=Fraction(91))
+    sold = link(free)
+    changed = customer(sold, Stretch(FIRST, "heath", 2, False), Stretch(date(2026, 9, 11), "moor", 1, False))
+    ended = {("once-heath", 1): 70, ("quarter-heath", 1): 20}
+    assert owed(changed, sold) == ended
+    assert owed(replace(changed, advance=True), sold) == {**ended, ("quarter-moor", 1): 81}

@@ -77,7 +77,7 @@ def bring_in(provider: Client, url: str, customer: Customer) -> dict[str, Client
         sellers[customer.links[-1].seller].projects.create(customer.slug, slug=project, name=project)
     publish(sellers, customer)
     if customer.moves_on:
-        told = provider.moves.plan(customer.slug, customer.later[-1].seller, customer.moves_on, "It moves.")
+        told = provider.moves.plan(customer.mover, customer.later[-1].seller, customer.moves_on, "It moves.")
         assert told.state == "planned"
     return sellers
 

@@ -57,7 +57,8 @@ class Version:
     """A card's version: the price of traffic in one of several ways, own allowance, commitment, bounds, fees.
 
     ``off`` is a percentage off everything, ``spend`` the least that a month comes to after it. In a ``window`` traffic
-    has another price, without bounds; composites are charged as their ``components`` or as the whole.
+    has another price, without bounds; composites are charged as their ``components`` or as the whole. ``once`` and
+    ``quarter`` are fees of both tiers.
     """
 
     day: date
@@ -73,6 +74,8 @@ class Version:
     spend: Fraction
     window: Window | None = None
     components: bool = False
+    once: Fraction = Fraction(0)
+    quarter: Fraction = Fraction(0)
 
 
 @dataclass
@@ -94,7 +97,7 @@ class Link:
 
 @dataclass
 class Customer:
-    """A tenant of one to three links, what it subscribes to and what it uses; perhaps it moves.
+    """A tenant of one to three links, what it subscribes to and what it uses; perhaps it moves, or who sells to it.
 
     ``advance``: its fees are charged before their month.
     """
@@ -108,8 +111,9 @@ class Customer:
     advance: bool
     usage: list["Use"] = field(default_factory=list)
     moves_on: date | None = None
+    mover: str = ""
     later: list[Link] = field(default_factory=list)
-    """Those of after a move, from the provider down as well."""
+    """Those of after a move, from the provider down to who moves."""
 
 
 @dataclass(frozen=True)
@@ -142,6 +146,8 @@ def make_version(random: Random, day: date, over: str) -> Version:
         Fraction(random.choice([0, 0, 0, 90, 745])),
         make_window(random),
         random.random() < 0.5,
+        Fraction(random.choice([0, 0, 35])),
+        Fraction(random.choice([0, 0, 270])),
     )
 
 
@@ -177,6 +183,10 @@ def card_file(link: Link, customer: Customer, version: Version) -> CatalogueFile
         rate["cap"] = text(version.cap)
     when = {"advance": "true"} if customer.advance else {}
     fees = [{"rate": tier, "fee": f"{plan}/{tier}", "price": text(each), **when} for tier, each in version.fees.items()]
+    for every in ("once", "quarter"):
+        if getattr(version, every):
+            terms = {"every": every, "price": text(getattr(version, every)), **(when if every == "quarter" else {})}
+            fees += [{"rate": f"{every}-{tier}", "fee": f"{plan}/{tier}", **terms} for tier in version.fees]
     least = [{"rate": "least", "commitment": text(version.spend)}] if version.spend else []
     lines = [f"  - {_flow(each)}" for each in (rate, *windowed(version, link.over), *fees, *least)]
     head = [
@@ -253,13 +263,23 @@ def make_link(random: Random, seller: str, buyer: str, zones: Sequence[str]) -> 
 
 
 def move(random: Random, customer: Customer, number: int) -> None:
-    """Let a customer move in the month, under the provider itself or another reseller of it."""
-    customer.moves_on = FIRST + timedelta(days=random.randint(1, 28))
+    """Let a customer, or one that sells to it, move in the month: under the provider or another reseller of it.
+
+    Often on a day on which what the customer holds changes, or ends.
+    """
+    changes = [each.day for each in customer.stretches[1:]]
+    day = FIRST + timedelta(days=random.randint(1, 28))
+    customer.moves_on = random.choice(changes) if changes and random.random() < 0.3 else day
+    if customer.moves_on > customer.stretches[-1].day and random.random() < 0.2:
+        customer.ends_on = customer.moves_on
     at = datetime(customer.moves_on.year, customer.moves_on.month, customer.moves_on.day, tzinfo=customer.links[0].zone)
-    chain = ["tarnwick", *([f"other-{number}"] if random.random() < 0.7 else []), customer.slug]
+    left = customer.links[: random.randint(1, len(customer.links))]
+    customer.mover = left[-1].buyer
+    by_another = len(left) == 1 or random.random() < 0.7
+    chain = ["tarnwick", *([f"other-{number}"] if by_another else []), customer.mover]
     customer.later = [make_link(random, seller, buyer, WHOLE_HOURS) for seller, buyer in pairwise(chain)]
-    customer.later[-1].currency = customer.links[-1].currency
-    for link in customer.links:
+    customer.later[-1].currency = left[-1].currency
+    for link in left:
         link.until = at.astimezone(UTC)
     for link in customer.later:
         link.since = at.astimezone(UTC)

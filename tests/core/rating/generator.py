@@ -135,7 +135,7 @@ def _lines(batch: Case, number: int, versions: tuple[RateCardVersion, ...], rand
             change = day_start(batch.period.first_day + timedelta(days=random.randint(10, 11)), batch.zone)
             lines.append(replace(common, end=change))
             lines[-1] = replace(lines[-1], trial=random.random() < 0.2)
-            later = replace(common, number=base + len(lines), start=change)
+            later = replace(common, number=base + len(lines), start=change, continues=True)
             lines.append(replace(later, paused=True) if random.random() < 0.3 else replace(later, tier="summit"))
         else:
             lines.append(common)

@@ -118,7 +118,10 @@ def estimate(
     lines = [line]
     if renewal is not None and renewal[0] < end:
         renewed = day_start(renewal[0], zone)
-        lines = [replace(line, end=renewed), replace(line, number=1, start=renewed, versions=tuple(renewal[1]))]
+        lines = [
+            replace(line, end=renewed),
+            replace(line, number=1, start=renewed, versions=tuple(renewal[1]), continues=True),
+        ]
     months: list[EstimatedMonth] = []
     missing: dict[str, None] = {}
     weeks = _Weeks()

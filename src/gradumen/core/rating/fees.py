@@ -28,7 +28,7 @@ def fees(pricing: Pricing) -> Iterator[Charge]:
     for line in pricing.lines.values():
         if line.paused:
             continue
-        key = (line.card, line.plan, line.tier, line.start, line.end, line.quantity, line.first_day)
+        key = (line.card, line.plan, line.tier, line.start, line.end, line.quantity, line.first_day, line.continues)
         if key not in alike:
             alike[key] = [
                 charge
@@ -41,9 +41,8 @@ def fees(pricing: Pricing) -> Iterator[Charge]:
 
 def _one_off(pricing: Pricing, line: RatedLine, version: RateCardVersion, fee: RecurringRate) -> Iterator[Charge]:
     """Charged where the subscription starts, not again where its tier or quantity changes."""
-    opens = line.first_day is None or day_start(line.first_day, pricing.zone) == line.start
     start, end = pricing.service_period(line, version)
-    if not opens or not (pricing.start <= line.start < pricing.end and start == line.start and start < end):
+    if line.continues or not (pricing.start <= line.start < pricing.end and start == line.start and start < end):
         return
     block = PricedBlock(0, line.quantity * MICRO, fee.price, Fraction(1))
     day = start.astimezone(pricing.zone).date()

@@ -48,7 +48,8 @@ class RatedLine:
     ``subscription``. ``buyer`` and ``tenant`` number the buyer of the link and the subscriber. ``allowances`` are per
     meter and whole period, in base units, and count by the seconds that the line covers. All that a line in ``trial``
     is charged is taken off again. ``meters`` are those of the plan's services (None: any). ``first_day`` is the
-    subscription's; terms of quarters and years count from it.
+    subscription's; terms of quarters and years count from it. What ``continues`` another line, of whichever seller, is
+    not charged again what is charged once.
     """
 
     number: int
@@ -65,6 +66,7 @@ class RatedLine:
     paused: bool = False
     trial: bool = False
     first_day: date | None = None
+    continues: bool = False
     meters: frozenset[str] | None = None
 
     @property

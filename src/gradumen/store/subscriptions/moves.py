@@ -66,3 +66,10 @@ def subscriptions_from(tx: Session, organisations: Collection[UUID], day: date) 
     row = SubscriptionRow
     query = select(row).where(row.organisation_id.in_(organisations), row.ends_on.is_(None) | (row.ends_on > day))
     return list(tx.scalars(query.order_by(row.id).with_for_update()))
+
+
+def subscriptions_until(tx: Session, organisations: Collection[UUID], day: date) -> list[SubscriptionRow]:
+    """The subscriptions of organisations that cover days up to one, held for a decision, in a fixed order."""
+    row = SubscriptionRow
+    query = select(row).where(row.organisation_id.in_(organisations), row.ends_on == day, row.starts_on < day)
+    return list(tx.scalars(query.order_by(row.id).with_for_update()))

@@ -287,6 +287,7 @@ def _load_lines(
             paused=line.paused,
             trial=line.trial,
             first_day=subscription.starts_on,
+            continues=line.starts_on != subscription.starts_on,
             meters=frozenset(meter for service in services for meter in published.metered[service]) | promised,
         )
     return loaded, rated
@@ -300,9 +301,13 @@ def _opens(line: SupplyLineRow, zone: ZoneInfo) -> datetime:
 def _closes(
     line: SupplyLineRow, subscription: SubscriptionRow, follows: SupplyLineRow | None, zone: ZoneInfo
 ) -> datetime | None:
-    """When a line ends: with the subscription, where another of the seller follows it, or at the moment of a move."""
+    """When a line ends: with the subscription, where another of the seller follows it, or at the moment of a move.
+
+    A subscription that ends with the day of a move does so at its moment.
+    """
     ends = [line.closes_at, _opens(follows, zone) if follows else None]
-    ends.append(day_start(subscription.ends_on, zone) if subscription.ends_on else None)
+    if subscription.ends_on and not (line.closes_at and line.ends_on == subscription.ends_on):
+        ends.append(day_start(subscription.ends_on, zone))
     return min((each for each in ends if each is not None), default=None)
 
 

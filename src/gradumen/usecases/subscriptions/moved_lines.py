@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
+from itertools import pairwise
 from uuid import UUID, uuid4
 
 from gradumen.store.catalogue.tables import PlanVersionRow
@@ -63,7 +64,8 @@ def follow(tx: Session, row: SubscriptionRow, turn: Turn, published: Published) 
         # What was agreed on this link, at whichever depth it stood, is looked for before anything is cut.
         known = [line for line in lines if link == (line.buyer_id, line.seller_id)]
         agreed = [_agreed(known, day) for day in days]
-        _cut(held, turn)
+        if held:
+            _cut(here, turn)
         if link is not None:
             _lay(tx, row, depth, link, turn, list(zip(days, wanted, agreed, strict=True)), here)
     tx.flush()
@@ -77,12 +79,37 @@ def _spans(lines: Sequence[SupplyLineRow], day: date) -> list[SupplyLineRow]:
 
 
 def _cut(lines: Sequence[SupplyLineRow], turn: Turn) -> None:
-    """End lines with a day; those that would begin later never hold."""
+    """End what is held on a link with a day; what begins then or later never holds."""
+    _end(lines, turn)
     for line in lines:
-        if line.starts_on < turn.day:
-            line.ends_on, line.closes_at = turn.day, turn.at
-        else:
+        if line.starts_on >= turn.day:
             line.void = True
+
+
+def _end(lines: Sequence[SupplyLineRow], turn: Turn) -> None:
+    """The last line that begins before a day ends with it, though another follows it on that day."""
+    for line in [line for line in lines if line.starts_on < turn.day and not line.void][-1:]:
+        if line.ends_on is None or line.ends_on > turn.day:
+            line.ends_on, line.closes_at = turn.day, turn.at
+
+
+def end_with(tx: Session, row: SubscriptionRow, turn: Turn) -> None:
+    """Let a subscription that ends with a day do so at its moment, on the links that hold no longer then."""
+    links = set(pairwise(turn.tree.chain(row.organisation_id)))
+    left = [line for line in all_lines_of(tx, row.id) if (line.buyer_id, line.seller_id) not in links]
+    for depth in {line.depth for line in left}:
+        _end([line for line in left if line.depth == depth], turn)
+    tx.flush()
+
+
+def go_on_after(tx: Session, row: SubscriptionRow, turn: Turn, published: Published) -> None:
+    """Take back what `end_with` did, or what it was followed to before it was to end with that day."""
+    if _spans([line for line in all_lines_of(tx, row.id) if line.depth == 0 and not line.void], turn.day):
+        follow(tx, row, turn, published)
+    for line in all_lines_of(tx, row.id):
+        if (line.ends_on, line.closes_at) == (turn.day, turn.at):
+            line.ends_on = line.closes_at = None
+    tx.flush()
 
 
 def _agreed(lines: Sequence[SupplyLineRow], day: date) -> SupplyLineRow | None:

@@ -29,7 +29,7 @@ from gradumen.usecases.quotas.moved_quotas import hold_at
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.subscriptions.move_checks import going_on, hindrances
 from gradumen.usecases.subscriptions.move_views import Looked, tell_move, view
-from gradumen.usecases.subscriptions.moved_lines import Turn, follow
+from gradumen.usecases.subscriptions.moved_lines import Turn, end_with, follow, go_on_after
 from gradumen.wire.subscriptions.moves import MoveBody, MoveCreate
 
 DECIDES = Right.MANAGE_ORGANISATIONS
@@ -154,6 +154,10 @@ def _carry_out(
     for each in leaving:
         each.ends_on = max(day, each.starts_on)
     tx.flush()
+    # With what was to end on that day anyway.
+    ending = store.subscriptions_until(tx, scope.tree.below([mover.id]), day)
+    for each in ending:
+        end_with(tx, each, turn)
     against += hindrances(tx, scope, mover, new, staying, turn, published)
     for each in staying:
         try:
@@ -161,7 +165,7 @@ def _carry_out(
         except GradumenError as problem:
             against.append(problem.message)
             break
-    _raise(tx, scope, concerned, day)
+    _raise(tx, scope, [*concerned, *ending], day)
     return row, Looked(tuple(dict.fromkeys(against)), tuple(limits))
 
 
@@ -216,8 +220,9 @@ def withdraw_move(tx: Session, caller: Caller, *, organisation: str, move: UUID)
     published = load_published(tx)
     concerned = store.subscriptions_from(tx, scope.tree.below([mover.id]), row.starts_on)
     restored = subscriptions_by_id(tx, {UUID(each) for each in row.ended})
+    ending = store.subscriptions_until(tx, scope.tree.below([mover.id]), row.starts_on)
     # While the link to the new seller is there: what is charged on it goes.
-    _raise(tx, scope, [*concerned, *restored.values()], row.starts_on)
+    _raise(tx, scope, [*concerned, *restored.values(), *ending], row.starts_on)
     store.drop_edge(tx, mover.id, row.starts_at)
     turn = Turn(row.starts_on, row.starts_at, scope.tree)
     for each in concerned:
@@ -225,6 +230,8 @@ def withdraw_move(tx: Session, caller: Caller, *, organisation: str, move: UUID)
     for each in restored.values():
         before = row.ended[str(each.id)]
         each.ends_on = date.fromisoformat(before) if before else None
+    for each in ending:
+        go_on_after(tx, each, turn, published)
     name_givers(tx, mover.id)
     row.state, row.ended_at = MoveState.WITHDRAWN, scope.now
     tx.flush()

@@ -1,0 +1,129 @@
+"""What begins or ends on the very day of a move does so at its moment, on the clocks of none of the sellers."""
+
+from datetime import UTC, date, datetime
+from typing import Any
+
+import pytest
+from sqlalchemy import Engine, text
+
+from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
+from tests.usecases.subscriptions.test_moves import (
+    AT,
+    BELGIUMS_END,
+    DAY,
+    HOUSE,
+    IRELAND,
+    IRELANDS_END,
+    ToDay,
+    amounts,
+    bluefern,
+    of_month,
+    plan,
+    to_day,
+)
+from tests.world import RUBEN, World, files, rate_card
+
+__all__ = ["bluefern", "to_day"]
+pytestmark = pytest.mark.usefixtures("charged_anew")
+BEFORE_MIDNIGHT = datetime(2026, 10, 14, 22, tzinfo=UTC)
+"""Midnight in Brussels is an hour before that in Dublin."""
+
+
+def lines(engine: Engine) -> list[tuple[Any, ...]]:
+    columns = "subscription_id, depth, seller_id, starts_on, tier, quantity, trial, ends_on, opens_at, closes_at"
+    with engine.connect() as connection:
+        return sorted(map(tuple, connection.execute(text(f"SELECT {columns} FROM supply_lines WHERE NOT void"))))
+
+
+def test_a_change_on_the_day_of_a_move_is_the_new_sellers_and_the_old_one_charges_up_to_it(
+    bluefern: World, to_day: ToDay, engine: Engine
+) -> None:
+    world, edda = bluefern, bluefern.user("edda")
+    [held] = edda.subscriptions.list("saltmarsh")
+    edda.subscriptions.change(held.id, SubscriptionChange(starts_on=DAY, tier="moor"))
+    was = lines(engine)
+    world.mara.moves.withdraw("saltmarsh", plan(world).id)
+    assert lines(engine) == was
+    plan(world)
+    to_day("2026-10-20")
+    oxbow, belgian = amounts(edda, "oxbow"), amounts(world.user(RUBEN), "bluefern")
+    assert oxbow["oxbow", "saltmarsh"] == {"heath": of_month("19.90", "0.95", IRELAND, AT)}
+    assert oxbow["tarnwick", "oxbow"] == {"heath": of_month("19.90", "0.7", IRELAND, AT)}
+    assert belgian["bluefern", "saltmarsh"] == {"moor": of_month("79", "0.9", AT, BELGIUMS_END)}
+    assert belgian["tarnwick", "bluefern"] == {"moor": of_month("79", "0.6", AT, IRELANDS_END)}
+
+
+def test_a_reseller_that_moves_takes_a_change_of_that_day_along(bluefern: World, to_day: ToDay) -> None:
+    world, edda = bluefern, bluefern.user("edda")
+    [held] = edda.subscriptions.list("saltmarsh")
+    edda.subscriptions.change(held.id, SubscriptionChange(starts_on=DAY, tier="moor"))
+    world.mara.catalogue.publish("tarnwick", files("offer: open-range\nto: all\n"))
+    plan(world, "oxbow", "bluefern")
+    to_day("2026-10-20")
+    assert amounts(world.mara, "tarnwick")["tarnwick", "oxbow"] == {"heath": of_month("19.90", "0.7", IRELAND, AT)}
+    assert amounts(edda, "oxbow")["bluefern", "oxbow"] == {"moor": of_month("79", "0.9", AT, BELGIUMS_END)}
+
+
+def test_what_ends_with_the_move_ends_at_its_moment_and_goes_on_where_it_is_withdrawn(
+    bluefern: World, to_day: ToDay, engine: Engine
+) -> None:
+    """Bluefern, whose days begin an hour sooner, is left for Oxbow: its own plan is charged for that hour, too."""
+    world, ruben = bluefern, bluefern.user(RUBEN)
+    card = "rate-card: house-gbp\nname: H\nfor: {organisations: [otter]}\ncurrency: GBP\nstarts-on: 2026-01-01\nrates: "
+    ruben.catalogue.publish("bluefern", files(HOUSE, card + "[{rate: one, fee: house/one, price: 100}]\n"))
+    tenant = {"type": "tenant", "slug": "otter", "name": "Otter", "country": "GB", "currency": "GBP"}
+    ruben.organisations.create(OrganisationCreate(parent="bluefern", billing_zone="Europe/London", **tenant))
+    for name, ends_on in (("House", None), ("Over", DAY)):
+        ruben.subscriptions.create(
+            SubscriptionCreate(
+                organisation="otter", plan="house", tier="one", name=name, starts_on=date(2026, 10, 1), ends_on=ends_on
+            )
+        )
+    was = lines(engine)
+    world.mara.moves.withdraw("otter", plan(world, "otter", "oxbow").id)
+    assert lines(engine) == was
+    plan(world, "otter", "oxbow")
+    to_day("2026-10-20")
+    found = ruben.spend.period_so_far("bluefern", period="2026-10", wait=60)
+    [link] = [each for each in found.links if each.buyer == "otter"]
+    charged = of_month("100", "1", datetime(2026, 9, 30, 22, tzinfo=UTC), AT)
+    assert [(line.subscription, line.amount) for line in link.lines] == [("House", charged), ("Over", charged)]
+    assert charged > of_month("100", "1", datetime(2026, 9, 30, 22, tzinfo=UTC), BEFORE_MIDNIGHT)
+
+
+def test_what_was_ended_meanwhile_goes_on_where_the_move_is_withdrawn(bluefern: World, engine: Engine) -> None:
+    world, edda = bluefern, bluefern.user("edda")
+    [held] = edda.subscriptions.list("saltmarsh")
+    edda.subscriptions.change(held.id, SubscriptionChange(starts_on=DAY, tier="moor"))
+    was, charged = lines(engine), amounts(edda, "oxbow")
+    move = plan(world)
+    edda.subscriptions.end(held.id, DAY)
+    world.mara.moves.withdraw("saltmarsh", move.id)
+    assert edda.subscriptions.end(held.id, None).ends_on is None
+    assert (lines(engine), amounts(edda, "oxbow")) == (was, charged)
+
+
+def test_what_is_charged_once_is_charged_by_who_sells_on_the_first_day(bluefern: World, to_day: ToDay) -> None:
+    """It begins on the day of the move, of which an hour is over in Brussels; a day sooner it is the old seller's."""
+    world, edda = bluefern, bluefern.user("edda")
+    setup = "  - {rate: setup, fee: open-range/heath, every: once, price: 50}\n"
+    for user, seller, factor in (("edda", "oxbow", "0.95"), (RUBEN, "bluefern", "0.9")):
+        card = rate_card(f"{seller}-gbp", "GBP", "any", factor, "2026-10-06") + setup
+        world.user(user).catalogue.publish(seller, files(card))
+    for name, day in (("Sooner", 14), ("New", 15)):
+        edda.subscriptions.create(
+            SubscriptionCreate(
+                organisation="saltmarsh", plan="open-range", tier="heath", name=name, starts_on=date(2026, 10, day)
+            )
+        )
+    plan(world)
+    to_day("2026-10-20")
+    found = world.user("ines").spend.period_so_far("saltmarsh", period="2026-10", wait=60)
+    once = [
+        (each.seller, line.subscription, line.amount)
+        for each in found.links
+        for line in each.lines
+        if line.rate == "setup"
+    ]
+    assert once == [("bluefern", "New", 50), ("oxbow", "Sooner", 50)]
