@@ -132,7 +132,10 @@ def row(say: Said, table: str, **given: str) -> None:
 
 
 def moves(say: Said) -> None:
-    """Two moves, of which one was withdrawn, each of somebody whose tier was to change on the very day."""
+    """Two moves, of which one was withdrawn, each of somebody whose tier was to change on the very day.
+
+    Who stayed has another card from a later day on.
+    """
     for subscription, day, state in (("1", "2026-09-15", "done"), ("2", "2026-09-20", "withdrawn")):
         turn, void = f"'{day[:-2]}{int(day[-2:]) - 1} 23:00:00'", str(int(state == "done"))
         row(say, "moves", id=f"REPEAT('{subscription}', 32)", state=f"'{state}'", starts_on=f"'{day}'", starts_at=turn)
@@ -143,6 +146,11 @@ def moves(say: Said) -> None:
             say, "supply_lines", **of, id=f"CONCAT(REPEAT('{subscription}', 31), 'a')", buyer_id=of["subscription_id"],
             starts_on=f"'{day}'", void=void, **opened,
         )  # fmt: skip
+        if state == "withdrawn":
+            row(
+                say, "supply_lines", **of, id="CONCAT(REPEAT('2', 31), 'b')", buyer_id=of["subscription_id"],
+                starts_on="'2026-11-01'", void="1", rate_card_id="REPEAT('c', 32)",
+            )  # fmt: skip
         if state == "done":
             row(
                 say, "supply_lines", **of | {"seller_id": "REPEAT('b', 32)"}, id="CONCAT(REPEAT('1', 31), 'b')",
@@ -254,6 +262,7 @@ def test_lines_of_moves_end_with_them_and_begin_as_if_those_that_were_withdrawn_
         ("1b", day, None, turn, None, 0),
         ("22", first, None, None, None, 0),
         ("2a", other, None, None, None, 0),
+        ("2b", date(2026, 11, 1), None, None, None, 0),
     ]
 
 

@@ -30,6 +30,17 @@ BEFORE_MIDNIGHT = datetime(2026, 10, 14, 22, tzinfo=UTC)
 """Midnight in Brussels is an hour before that in Dublin."""
 
 
+MEADOW = "plan: meadow\nname: Meadow\nservices: [compute]\nminimum-months: 3\ntiers: [{tier: heath, name: Heath}]\n"
+OFFER = "offer: meadow\nto: all\n"
+SALT = "{organisations: [saltmarsh]}"
+
+
+def card(slug: str, buyers: str, currency: str = "GBP", *, renewal: str = "", price: int = 1) -> str:
+    more = f"at-renewal: {renewal}\n" if renewal else ""
+    head = f"rate-card: {slug}\nname: {slug}\nfor: {buyers}\ncurrency: {currency}\nstarts-on: 2026-01-01\n{more}"
+    return f"{head}rates: [{{rate: heath, fee: meadow/heath, price: {price}}}]\n"
+
+
 def lines(engine: Engine) -> list[tuple[Any, ...]]:
     columns = "subscription_id, depth, seller_id, starts_on, tier, quantity, trial, ends_on, opens_at, closes_at"
     with engine.connect() as connection:
@@ -70,8 +81,10 @@ def test_what_ends_with_the_move_ends_at_its_moment_and_goes_on_where_it_is_with
 ) -> None:
     """Bluefern, whose days begin an hour sooner, is left for Oxbow: its own plan is charged for that hour, too."""
     world, ruben = bluefern, bluefern.user(RUBEN)
-    card = "rate-card: house-gbp\nname: H\nfor: {organisations: [otter]}\ncurrency: GBP\nstarts-on: 2026-01-01\nrates: "
-    ruben.catalogue.publish("bluefern", files(HOUSE, card + "[{rate: one, fee: house/one, price: 100}]\n"))
+    house = (
+        "rate-card: house-gbp\nname: H\nfor: {organisations: [otter]}\ncurrency: GBP\nstarts-on: 2026-01-01\nrates: "
+    )
+    ruben.catalogue.publish("bluefern", files(HOUSE, house + "[{rate: one, fee: house/one, price: 100}]\n"))
     tenant = {"type": "tenant", "slug": "otter", "name": "Otter", "country": "GB", "currency": "GBP"}
     ruben.organisations.create(OrganisationCreate(parent="bluefern", billing_zone="Europe/London", **tenant))
     for name, ends_on in (("House", None), ("Over", DAY)):
@@ -109,8 +122,8 @@ def test_what_is_charged_once_is_charged_by_who_sells_on_the_first_day(bluefern:
     world, edda = bluefern, bluefern.user("edda")
     setup = "  - {rate: setup, fee: open-range/heath, every: once, price: 50}\n"
     for user, seller, factor in (("edda", "oxbow", "0.95"), (RUBEN, "bluefern", "0.9")):
-        card = rate_card(f"{seller}-gbp", "GBP", "any", factor, "2026-10-06") + setup
-        world.user(user).catalogue.publish(seller, files(card))
+        priced = rate_card(f"{seller}-gbp", "GBP", "any", factor, "2026-10-06") + setup
+        world.user(user).catalogue.publish(seller, files(priced))
     for name, day in (("Sooner", 14), ("New", 15)):
         edda.subscriptions.create(
             SubscriptionCreate(
@@ -127,3 +140,52 @@ def test_what_is_charged_once_is_charged_by_who_sells_on_the_first_day(bluefern:
         if line.rate == "setup"
     ]
     assert once == [("bluefern", "New", 50), ("oxbow", "Sooner", 50)]
+
+
+def test_a_new_sellers_card_goes_over_to_another_at_renewal_as_if_it_had_sold_from_the_beginning(
+    bluefern: World, to_day: ToDay, engine: Engine
+) -> None:
+    world, edda, ruben = bluefern, bluefern.user("edda"), bluefern.user(RUBEN)
+    above, beside = card("above", "{organisations: [oxbow]}"), card("beside", "{organisations: [bluefern]}", "EUR")
+    world.mara.catalogue.publish("tarnwick", files(MEADOW, OFFER, above, beside))
+    edda.catalogue.publish("oxbow", files(OFFER, card("first", SALT, price=70)))
+    early = card("early", SALT, renewal="later", price=60)
+    ruben.catalogue.publish("bluefern", files(OFFER, card("later", "named", price=90), early))
+    for name, month in (("Young", 8), ("Old", 6)):
+        edda.subscriptions.create(
+            SubscriptionCreate(
+                organisation="saltmarsh", plan="meadow", tier="heath", name=name, starts_on=date(2026, month, 1)
+            )
+        )
+    was = lines(engine)
+    world.mara.moves.withdraw("saltmarsh", plan(world).id)
+    assert lines(engine) == was
+    plan(world)
+    to_day("2026-11-05")
+    found = world.user("ines").spend.period_so_far("saltmarsh", period="2026-11", wait=60)
+    fees = {line.subscription: line.amount for each in found.links for line in each.lines if line.rate == "heath"}
+    assert (fees["Young"], fees["Old"]) == (90, 90)
+    found = world.user("ines").spend.period_so_far("saltmarsh", period="2026-10", wait=60)
+    [link] = [each for each in found.links if each.seller == "bluefern"]
+    fees = {line.subscription: line.amount for line in link.lines if line.subscription != "Open Range"}
+    assert fees == {
+        "Young": of_month("60", "1", AT, BELGIUMS_END),
+        "Old": of_month("90", "1", AT, BELGIUMS_END),
+    }
+
+
+def test_a_card_goes_over_at_renewal_after_a_move_that_was_withdrawn_too(bluefern: World, engine: Engine) -> None:
+    world, edda = bluefern, bluefern.user("edda")
+    world.mara.catalogue.publish("tarnwick", files(MEADOW, OFFER, card("above", "{organisations: [oxbow]}")))
+    world.mara.catalogue.publish("tarnwick", files(card("beside", "{organisations: [bluefern]}", "EUR")))
+    world.user(RUBEN).catalogue.publish("bluefern", files(OFFER, card("all", SALT)))
+    edda.catalogue.publish("oxbow", files(OFFER, card("later", "named"), card("early", SALT, renewal="later")))
+    edda.subscriptions.create(
+        SubscriptionCreate(
+            organisation="saltmarsh", plan="meadow", tier="heath", name="Young", starts_on=date(2026, 8, 1)
+        )
+    )
+    was = lines(engine)
+    assert len([each for each in was if each[3] == date(2026, 11, 1)]) == 1
+    world.mara.moves.withdraw("saltmarsh", plan(world).id)
+    assert lines(engine) == was

@@ -6,6 +6,7 @@ from datetime import date, datetime
 from itertools import pairwise
 from uuid import UUID, uuid4
 
+from gradumen.core.catalogue.plans import Plan
 from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import Tree, coming_sellers, load_tree
@@ -16,7 +17,7 @@ from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.published import Published, plan_of
 from gradumen.usecases.scope import Scope
-from gradumen.usecases.subscriptions.supply_lines import links_of
+from gradumen.usecases.subscriptions.supply_lines import find_renewal, links_of
 
 SAME = ("plan_version_id", "tier", "quantity", "paused", "trial", "choices")
 """What a line has of what its subscriber subscribed to, on every link."""
@@ -52,8 +53,7 @@ def follow(tx: Session, row: SubscriptionRow, turn: Turn, published: Published) 
     own = _spans([line for line in lines if line.depth == 0 and not line.void], turn.day)
     plan = plan_of(tx.get_one(PlanVersionRow, own[0].plan_version_id), published)
     links = links_of(turn.tree.chain(row.organisation_id), plan, published)
-    wanted = [{name: getattr(line, name) for name in SAME} for line in own]
-    days = [max(line.starts_on, turn.day) for line in own]
+    wanted = [(max(line.starts_on, turn.day), {name: getattr(line, name) for name in SAME}) for line in own]
     depths = max(len(links), 1 + max(line.depth for line in lines))
     for depth in range(depths):
         here = [line for line in lines if line.depth == depth]
@@ -63,11 +63,10 @@ def follow(tx: Session, row: SubscriptionRow, turn: Turn, published: Published) 
             continue
         # What was agreed on this link, at whichever depth it stood, is looked for before anything is cut.
         known = [line for line in lines if link == (line.buyer_id, line.seller_id)]
-        agreed = [_agreed(known, day) for day in days]
         if held:
             _cut(here, turn)
         if link is not None:
-            _lay(tx, row, depth, link, turn, list(zip(days, wanted, agreed, strict=True)), here)
+            _lay(tx, row, depth, link, turn, _with_terms(tx, row, link, plan, wanted, known), here)
     tx.flush()
 
 
@@ -112,9 +111,32 @@ def go_on_after(tx: Session, row: SubscriptionRow, turn: Turn, published: Publis
     tx.flush()
 
 
-def _agreed(lines: Sequence[SupplyLineRow], day: date) -> SupplyLineRow | None:
-    """The line that says what a link agreed on a day: the last before it, void or not."""
-    return next((line for line in reversed(lines) if line.starts_on <= day), None)
+def _with_terms(
+    tx: Session,
+    row: SubscriptionRow,
+    link: tuple[UUID, UUID],
+    plan: Plan,
+    wanted: Sequence[tuple[date, dict[str, object]]],
+    known: Sequence[SupplyLineRow],
+) -> list[tuple[date, dict[str, object]]]:
+    """What a link's lines have, by day: by what was agreed on it, else by the card of its seller and that at renewal.
+
+    Args:
+        known: the link's lines, void or not.
+    """
+    agreed = [(line.starts_on, {name: getattr(line, name) for name in AGREED}) for line in known]
+    if not agreed or agreed[0][0] > wanted[0][0]:
+        rows = organisations_by_id(tx, set(link))
+        buyer, seller = (rows[each] for each in link)
+        card = choose_card(tx, seller, buyer, None)
+        cards = [(date.min, card), *filter(None, [find_renewal(tx, seller, card, plan, row.starts_on)])]
+        agreed = [(day, {"rate_card_id": each.id, "card_named": False, "special_terms": {}}) for day, each in cards]
+    found: list[tuple[date, dict[str, object]]] = []
+    for (day, same), until in zip(wanted, [*(day for day, _ in wanted[1:]), date.max], strict=True):
+        _, held = [each for each in agreed if each[0] <= day][-1]
+        found.append((day, same | held))
+        found += [(later, same | terms) for later, terms in agreed if day < later < until]
+    return found
 
 
 def _lay(
@@ -123,24 +145,18 @@ def _lay(
     depth: int,
     link: tuple[UUID, UUID],
     turn: Turn,
-    wanted: Sequence[tuple[date, dict[str, object], SupplyLineRow | None]],
+    wanted: Sequence[tuple[date, dict[str, object]]],
     here: Sequence[SupplyLineRow],
 ) -> None:
     """Put lines of a link at a depth, from a day on. Where it was cut just there before, it goes on."""
     buyer, seller = link
-    rows = organisations_by_id(tx, set(link))
     ours = [line for line in here if (line.buyer_id, line.seller_id) == link]
     cut = next((line for line in ours if line.ends_on == turn.day), None)
     if cut is not None:
         cut.ends_on = cut.closes_at = None
     before = None if cut is None else {name: getattr(cut, name) for name in (*SAME, *AGREED)}
-    card = None
-    for day, same, agreed in wanted:
-        terms = {name: getattr(agreed, name) for name in AGREED} if agreed else None
-        if terms is None:
-            card = card or choose_card(tx, rows[seller], rows[buyer], None)
-            terms = {"rate_card_id": card.id, "card_named": False, "special_terms": {}}
-        if before == (before := {**same, **terms}):
+    for day, held in wanted:
+        if before == (before := held):
             continue
         line = next((line for line in ours if line.starts_on == day), None)
         if line is None:

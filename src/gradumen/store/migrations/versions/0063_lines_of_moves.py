@@ -1,6 +1,7 @@
 """lines that a move had left open end with it, where something was to change on its very day
 
-The old sellers' months since are rated again; what was charged for after the move goes back with their next documents.
+Of moves that were withdrawn, lines begin with their day again, and go over to the card of the renewal. The months since
+are rated again; what was charged for after a move goes back with the old sellers' next documents.
 """
 
 from alembic import op
@@ -26,6 +27,15 @@ SELECT id, seller_id, buyer_id FROM supply_lines
 WHERE starts_on = :day AND opens_at = :at AND NOT void
     AND NOT EXISTS (SELECT 1 FROM moves WHERE starts_at = :at AND state <> 'withdrawn')
 """
+NOT_RENEWED = """
+SELECT v.id, v.seller_id, v.buyer_id, v.starts_on FROM supply_lines v
+JOIN supply_lines s ON (s.subscription_id, s.depth, s.seller_id, s.buyer_id)
+    = (v.subscription_id, v.depth, v.seller_id, v.buyer_id)
+    AND NOT s.void AND s.ends_on IS NULL AND s.starts_on < v.starts_on AND s.rate_card_id <> v.rate_card_id
+    AND (s.plan_version_id, s.tier, s.quantity, s.paused, s.trial)
+        = (v.plan_version_id, v.tier, v.quantity, v.paused, v.trial)
+WHERE v.void AND EXISTS (SELECT 1 FROM moves WHERE state = 'withdrawn' AND starts_on < v.starts_on)
+"""
 RATE_AGAIN = """
 UPDATE pairs SET wanted = wanted + 1, stale_since = COALESCE(stale_since, UTC_TIMESTAMP(6)), not_before = NULL
 WHERE seller_id = :seller AND buyer_id = :buyer AND period >= :period
@@ -44,3 +54,6 @@ def upgrade() -> None:
             connection.execute(text(f"UPDATE supply_lines SET {columns} WHERE id = :id"), {**mended, "id": line})
             since = {"seller": seller, "buyer": buyer, "period": f"{day:%Y-%m}"}
             connection.execute(text(RATE_AGAIN), since)
+    for line, seller, buyer, day in connection.execute(text(NOT_RENEWED)).all():
+        connection.execute(text("UPDATE supply_lines SET void = 0 WHERE id = :id"), {"id": line})
+        connection.execute(text(RATE_AGAIN), {"seller": seller, "buyer": buyer, "period": f"{day:%Y-%m}"})
