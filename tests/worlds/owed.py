@@ -44,7 +44,7 @@ def spans(customer: Customer, link: Link) -> Iterator[Span]:
 
     def moment(day: date) -> datetime:
         turn = link.since or link.until
-        return turn if turn and day == customer.moves_on else day_start(day, link.zone)
+        return turn if turn and day == customer.moves_on and day < LAST else day_start(day, link.zone)
 
     stop = min(LAST, customer.ends_on or LAST)
     days = [*(each.day for each in customer.stretches[1:]), stop]
@@ -111,8 +111,8 @@ def longer_fees(customer: Customer, link: Link, span: Span) -> Iterator[tuple[st
     if span.start == begins and not link.since:
         yield f"once-{stretch.tier}", 0, link.versions[0].once * stretch.quantity
     month, quarter = day_start(LAST, link.zone), day_start(date(2026, 12, 1), link.zone)
-    until = span.end if span.end < month else quarter
-    if until == quarter and not customer.advance:
+    until = span.end if span.end < month else min(quarter, link.until or quarter)
+    if until > month and not customer.advance:
         return
     days = [*(version.day for version in link.versions[1:]), date(2026, 12, 1)]
     for number, (version, end) in enumerate(zip(link.versions, days, strict=True)):
@@ -137,9 +137,11 @@ def least(link: Link, covered: list[Span], whole: int, charged: dict[tuple[str, 
 def owed_in_advance(customer: Customer, link: Link) -> Fraction:
     """What the close of the month charges for the month after it: fees in advance, of what goes on."""
     last, version = customer.stretches[-1], link.versions[-1]
-    if not customer.advance or customer.ends_on or last.paused or link.until:
+    start, end = day_start(LAST, link.zone), day_start(date(2026, 11, 1), link.zone)
+    share = Fraction(seconds(max(start, link.since or start), min(end, link.until or end)), seconds(start, end))
+    if not customer.advance or customer.ends_on or last.paused:
         return Fraction(0)
-    return rounded(version.fees[last.tier] * last.quantity, MINOR[link.currency])
+    return rounded(version.fees[last.tier] * last.quantity * share, MINOR[link.currency])
 
 
 Cell = tuple[int, int]

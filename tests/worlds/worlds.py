@@ -265,12 +265,12 @@ def make_link(random: Random, seller: str, buyer: str, zones: Sequence[str]) -> 
 def move(random: Random, customer: Customer, number: int) -> None:
     """Let a customer, or one that sells to it, move in the month: under the provider or another reseller of it.
 
-    Often on a day on which what the customer holds changes, or ends.
+    Often on a day on which what the customer holds changes, or ends, or on the first of the next month.
     """
     changes = [each.day for each in customer.stretches[1:]]
-    day = FIRST + timedelta(days=random.randint(1, 28))
+    day = random.choice([LAST, *(FIRST + timedelta(days=random.randint(1, 28)) for _ in range(2))])
     customer.moves_on = random.choice(changes) if changes and random.random() < 0.3 else day
-    if customer.moves_on > customer.stretches[-1].day and random.random() < 0.2:
+    if LAST > customer.moves_on > customer.stretches[-1].day and random.random() < 0.2:
         customer.ends_on = customer.moves_on
     at = datetime(customer.moves_on.year, customer.moves_on.month, customer.moves_on.day, tzinfo=customer.links[0].zone)
     left = customer.links[: random.randint(1, len(customer.links))]
