@@ -118,8 +118,10 @@ class Administrator:
         user = {"name": "admin", "domain": {"id": "default"}, "password": PASSWORD}
         scope = {"project": {"name": "admin", "domain": {"id": "default"}}}
         asked = {"auth": {"identity": {"methods": ["password"], "password": {"user": user}}, "scope": scope}}
-        answer = httpx.post(f"{url}/auth/tokens", json=asked).raise_for_status()
-        self.http = httpx.Client(base_url=f"{url}/", headers={"X-Auth-Token": answer.headers["X-Subject-Token"]})
+        # Its first answers take long where the machine stalls.
+        answer = httpx.post(f"{url}/auth/tokens", json=asked, timeout=60).raise_for_status()
+        token = {"X-Auth-Token": answer.headers["X-Subject-Token"]}
+        self.http = httpx.Client(base_url=f"{url}/", headers=token, timeout=60)
         self.user = answer.json()["token"]["user"]["id"]
 
     def credential(self, name: str, roles: list[str]) -> str:
