@@ -223,8 +223,9 @@ def test_a_stranger_cannot_keep_the_owner_out(world: World) -> None:
 
 
 def waits_after_guesses(client: Client) -> bool:
-    """Whether the right password has to wait after wrong ones; again where it came after that second."""
+    """Whether the right password has to wait after wrong ones; again where all of it took longer than that second."""
     for _ in range(5):
+        began = time.monotonic()
         for number in range(9):
             with pytest.raises((NotSignedIn, SlowDown)):
                 client.sign_in(EMAILS["ines"], f"guess {number}")
@@ -232,6 +233,8 @@ def waits_after_guesses(client: Client) -> bool:
             client.sign_in(EMAILS["ines"], PASSWORD)
         except SlowDown:
             return True
+        if time.monotonic() - began < 1:
+            break
     return False
 
 

@@ -252,7 +252,8 @@ def test_parts_of_before_stay_without_the_index_that_nothing_read(carried: Conne
 def test_lines_of_moves_end_with_them_and_begin_as_if_those_that_were_withdrawn_had_never_been(
     carried: Connection,
 ) -> None:
-    columns = "CONCAT(LEFT(id, 1), RIGHT(id, 1)), starts_on, ends_on, DATE_FORMAT(opens_at, '%d %H'), DATE_FORMAT(closes_at, '%d %H'), void"
+    opens, closes = (f"DATE_FORMAT({each}, '%d %H')" for each in ("opens_at", "closes_at"))
+    columns = f"CONCAT(LEFT(id, 1), RIGHT(id, 1)), starts_on, ends_on, {opens}, {closes}, void"
     rows = carried.execute(text(f"SELECT {columns} FROM supply_lines ORDER BY id")).all()
     first, day, other = date(2026, 9, 1), date(2026, 9, 15), date(2026, 9, 20)
     turn = "14 23"

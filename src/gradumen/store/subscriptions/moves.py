@@ -69,7 +69,7 @@ def subscriptions_from(tx: Session, organisations: Collection[UUID], day: date) 
 
 
 def subscriptions_until(tx: Session, organisations: Collection[UUID], day: date) -> list[SubscriptionRow]:
-    """The subscriptions of organisations that cover days up to one, held for a decision, in a fixed order."""
+    """The subscriptions of organisations that end with the day before one, held for a decision, in a fixed order."""
     row = SubscriptionRow
     query = select(row).where(row.organisation_id.in_(organisations), row.ends_on == day, row.starts_on < day)
     return list(tx.scalars(query.order_by(row.id).with_for_update()))

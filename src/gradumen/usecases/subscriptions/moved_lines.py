@@ -119,7 +119,7 @@ def _with_terms(
     wanted: Sequence[tuple[date, dict[str, object]]],
     known: Sequence[SupplyLineRow],
 ) -> list[tuple[date, dict[str, object]]]:
-    """What a link's lines have, by day: by what was agreed on it, else by the card of its seller and that at renewal.
+    """What a link's lines have, by day: by what was agreed on it, before that by its seller's card and that at renewal.
 
     Args:
         known: the link's lines, void or not.
@@ -130,12 +130,13 @@ def _with_terms(
         buyer, seller = (rows[each] for each in link)
         card = choose_card(tx, seller, buyer, None)
         cards = [(date.min, card), *filter(None, [find_renewal(tx, seller, card, plan, row.starts_on)])]
-        agreed = [(day, {"rate_card_id": each.id, "card_named": False, "special_terms": {}}) for day, each in cards]
+        terms = [(day, {"rate_card_id": each.id, "card_named": False, "special_terms": {}}) for day, each in cards]
+        agreed = [each for each in terms if not agreed or each[0] < agreed[0][0]] + agreed
     found: list[tuple[date, dict[str, object]]] = []
     for (day, same), until in zip(wanted, [*(day for day, _ in wanted[1:]), date.max], strict=True):
         _, held = [each for each in agreed if each[0] <= day][-1]
         found.append((day, same | held))
-        found += [(later, same | terms) for later, terms in agreed if day < later < until]
+        found += [(later, same | then) for later, then in agreed if day < later < until]
     return found
 
 

@@ -148,14 +148,15 @@ def _carry_out(
     turn = Turn(day, at, load_tree(tx, at))
     limits, problems = hold_at(tx, scope, mover, new)
     against = [each.message for each in problems]
-    concerned = store.subscriptions_from(tx, scope.tree.below([mover.id]), day)
+    below = scope.tree.below([mover.id])
+    concerned = store.subscriptions_from(tx, below, day)
     staying, leaving = going_on(tx, concerned, mover, turn, published)
     row.ended = {str(each.id): each.ends_on.isoformat() if each.ends_on else None for each in leaving}
     for each in leaving:
         each.ends_on = max(day, each.starts_on)
     tx.flush()
     # With what was to end on that day anyway.
-    ending = store.subscriptions_until(tx, scope.tree.below([mover.id]), day)
+    ending = store.subscriptions_until(tx, below, day)
     for each in ending:
         end_with(tx, each, turn)
     against += hindrances(tx, scope, mover, new, staying, turn, published)
@@ -218,9 +219,10 @@ def withdraw_move(tx: Session, caller: Caller, *, organisation: str, move: UUID)
     if row.state == MoveState.DONE or row.starts_at <= scope.now:
         raise Conflict(f"{mover.name} has moved on {row.starts_on}; plan another move instead")
     published = load_published(tx)
-    concerned = store.subscriptions_from(tx, scope.tree.below([mover.id]), row.starts_on)
+    below = scope.tree.below([mover.id])
+    concerned = store.subscriptions_from(tx, below, row.starts_on)
     restored = subscriptions_by_id(tx, {UUID(each) for each in row.ended})
-    ending = store.subscriptions_until(tx, scope.tree.below([mover.id]), row.starts_on)
+    ending = store.subscriptions_until(tx, below, row.starts_on)
     # While the link to the new seller is there: what is charged on it goes.
     _raise(tx, scope, [*concerned, *restored.values(), *ending], row.starts_on)
     store.drop_edge(tx, mover.id, row.starts_at)
