@@ -98,12 +98,14 @@ class GatedWorker(Worker):
     pulls_every = 0.25
     long = 0.5
     """Seconds, after as many without anything written."""
+    quiet, late = 0.08, 1.0
+    """Seconds: rating waits until as many have passed since a test wrote, and not longer than that."""
     least_rest = timedelta(milliseconds=150)
     """So that what a test changes at once is rated once."""
 
     def __init__(self, *args: Any, **options: Any) -> None:
         super().__init__(*args, **options)
-        self.woken, self.written = threading.Event(), 0.0
+        self.woken, self.written, self.told, self.due = threading.Event(), 0.0, 0.0, 0.0
 
     def do_next(self) -> bool:
         with self.gate:
@@ -114,8 +116,16 @@ class GatedWorker(Worker):
             return super().make_usage()
 
     def rate_next(self) -> bool:
+        """Once the test writes nothing for a moment: it waits for what is charged, or ends and never looks at that."""
+        now = time.monotonic()
+        self.due = self.due or now + self.late
+        if (left := min(self.told + self.quiet, self.due) - now) > 0:
+            time.sleep(left)
+            return True
         with self.gate:
-            return super().rate_next()
+            rated = super().rate_next()
+        self.due = 0.0 if rated else self.due
+        return rated
 
     def open_months(self) -> None:
         """Not between emptying and putting back: then the clock is the real one's, and months ahead would be there."""
@@ -133,6 +143,8 @@ class GatedWorker(Worker):
         """Somebody commits; if anything was written, there may be something to do."""
         if connection.info.get("wrote"):
             self.written = time.monotonic()
+            if threading.current_thread() is not self._thread:
+                self.told = self.written
             self.woken.set()
 
     def watch_capacity(self) -> None:

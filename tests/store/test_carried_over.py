@@ -158,10 +158,24 @@ def moves(say: Said) -> None:
             )  # fmt: skip
 
 
+def links(say: Said) -> None:
+    """A link that stayed at a move, at another depth; a line of a move that was withdrawn; a true-up that was shared."""
+    of = {"subscription_id": "REPEAT('3', 32)", "seller_id": "REPEAT('a', 32)", "buyer_id": "REPEAT('3', 32)"}
+    day, turn = "'2026-09-15'", "'2026-09-14 22:00:00'"
+    row(say, "supply_lines", **of, id="REPEAT('3', 32)", depth="1", ends_on=day, closes_at=turn)
+    row(say, "supply_lines", **of, id="CONCAT(REPEAT('3', 31), 'a')", depth="2", starts_on=day, opens_at=turn)
+    row(
+        say, "supply_lines", **of | dict.fromkeys(("subscription_id", "buyer_id"), "REPEAT('2', 32)"),
+        id="CONCAT(REPEAT('2', 31), 'c')", depth="1", starts_on="'2026-09-20'", opens_at="'2026-09-19 23:00:00'",
+    )  # fmt: skip
+    row(say, "pairs", id="3", seller_id=of["seller_id"], buyer_id=of["buyer_id"], period="'2026-10'", wanted="4")
+    row(say, "current_charges", pair_id="1", generation="4", true_up="1", shared_quantity="2", shared_amount="1")
+
+
 STEPS: dict[str, Callable[[Said], None]] = {
     "0039": not_priced, "0041": usage, "0042": rules, "0043": cards, "0045": spells, "0047": costs,
     "0049": quantities, "0050": charges, "0056": tokens, "0060": parts,
-    "0062": moves,
+    "0062": moves, "0063": links,
 }  # fmt: skip
 """What stood there at each schema."""
 
@@ -183,7 +197,7 @@ def carried(database: PrivateDatabase) -> Iterator[Connection]:
 def test_pairs_of_before_are_rated_again(carried: Connection) -> None:
     """All of them, as orders were not charged; the one with usage that was not priced was to be rated before that."""
     found = carried.execute(text("SELECT id, wanted, stale_since IS NOT NULL FROM pairs ORDER BY id")).all()
-    assert [tuple(each) for each in found] == [(1, 5, 1), (2, 6, 1)], "and both for what moves had left open"
+    assert [tuple(each) for each in found] == [(1, 6, 1), (2, 7, 1), (3, 5, 1)], "and for what moves had left"
     kept = carried.execute(text("SELECT COUNT(*), SUM(quantity), MAX(resource_id) FROM not_priced")).one()
     assert tuple(kept) == (2, 14, None)
 
@@ -233,7 +247,9 @@ def test_what_cost_files_of_before_say_was_used_does_not_count_by_itself(carried
 
 
 def test_charges_of_before_were_not_exchanged(carried: Connection) -> None:
-    kept = carried.execute(text("SELECT kind, amount, exchange, estimated FROM current_charges")).all()
+    kept = carried.execute(
+        text("SELECT kind, amount, exchange, estimated FROM current_charges WHERE true_up = 0")
+    ).all()
     assert [tuple(each) for each in kept] == [("per_unit", 7, None, 0)]
 
 
@@ -264,6 +280,9 @@ def test_lines_of_moves_end_with_them_and_begin_as_if_those_that_were_withdrawn_
         ("22", first, None, None, None, 0),
         ("2a", other, None, None, None, 0),
         ("2b", date(2026, 11, 1), None, None, None, 0),
+        ("2c", other, None, None, None, 0),
+        ("33", first, day, None, None, 0),
+        ("3a", day, None, None, None, 0),
     ]
 
 

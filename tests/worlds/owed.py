@@ -5,173 +5,155 @@ Nothing here uses the product's arithmetic: days, months, blocks, shares and rou
 
 from collections import defaultdict
 from collections.abc import Iterator
-from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from datetime import date, datetime
 from decimal import Decimal
 from fractions import Fraction
-from math import ceil
 from typing import Any
-from zoneinfo import ZoneInfo
 
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.spend.period_so_far import LinkPeriodBody
-from tests.worlds.worlds import FIRST, GIB, LAST, MINOR, Customer, Link, Stretch, Use, Version
+from tests.worlds.priced import priced
+from tests.worlds.spans import ZERO, Cell, Place, Span, day_start, held, rounded, seconds, spans, whole_month
+from tests.worlds.worlds import GIB, LAST, MINOR, Customer, Family, Link, Use
+
+Key = tuple[str, str, str, int]
+"""Whose, of which subscription, by which rate, of which version (from one)."""
 
 
-def day_start(day: date, zone: ZoneInfo) -> datetime:
-    return datetime(day.year, day.month, day.day, tzinfo=zone).astimezone(UTC)
+def owed(family: Family, link: Link) -> dict[Key, Fraction]:
+    """Exact amounts of a link's month by whom and what they are for."""
+    covered = [span for customer in family.below(link) for span in spans(customer, link)]
+    charged: dict[tuple[str, int, Place], Fraction] = defaultdict(Fraction)
+    for place, span in enumerate(covered):
+        for rate, number, amount in (*monthly_fees(link, span), *longer_fees(link, span)):
+            charged[rate, number, place] += amount
+    for rate, cells in traffic(family, link, covered):
+        for (number, place), amount in cells.items():
+            charged[rate, number, place] += amount
+    found: dict[tuple[str, int, Place], Fraction] = defaultdict(Fraction, charged)
+    for (_, number, place), amount in charged.items():
+        if covered[place].stretch.trial:
+            found["trial", number, place] -= amount
+        else:
+            found["off", number, place] -= amount * link.versions[number].off / 100
+    for (number, place), amount in least(link, covered, found).items():
+        found["least", number, place] += amount
+    told: dict[Key, Fraction] = defaultdict(Fraction)
+    for (rate, number, place), amount in found.items():
+        told[covered[place].customer.slug, covered[place].subscription.name, rate, number + 1] += amount
+    return {key: amount for key, amount in told.items() if amount}
 
 
-def seconds(start: datetime, end: datetime) -> int:
-    return max(0, int((end - start).total_seconds()))
-
-
-@dataclass(frozen=True)
-class Span:
-    """A stretch and the part of the month that it covers in the seller's zone."""
-
-    stretch: Stretch
-    start: datetime
-    end: datetime
-
-    def within(self, since: datetime, until: datetime) -> int:
-        """Its seconds between two moments."""
-        return seconds(max(self.start, since), min(self.end, until))
-
-
-def spans(customer: Customer, link: Link) -> Iterator[Span]:
-    """What is held when; what begins or ends on the day of a move does so at its moment."""
-
-    def moment(day: date) -> datetime:
-        turn = link.since or link.until
-        return turn if turn and day == customer.moves_on and day < LAST else day_start(day, link.zone)
-
-    stop = min(LAST, customer.ends_on or LAST)
-    days = [*(each.day for each in customer.stretches[1:]), stop]
-    for stretch, until in zip(customer.stretches, days, strict=True):
-        start, end = max(stretch.day, FIRST), min(until, stop)
-        begins, ends = moment(start), moment(end)
-        begins, ends = max(begins, link.since or begins), min(ends, link.until or ends)
-        if begins < ends:
-            yield Span(stretch, begins, ends)
-
-
-def held(link: Link, number: int) -> tuple[datetime, datetime]:
-    """From when to when a version holds in the month."""
-    later = [each.day for each in link.versions[number + 1 :]]
-    start = max(FIRST, link.versions[number].day)
-    return day_start(start, link.zone), day_start(min([LAST, *later]), link.zone)
-
-
-def rounded(value: Fraction, places: int) -> Fraction:
-    """Half away from zero."""
-    scaled = abs(value) * 10**places
-    whole = int(scaled + Fraction(1, 2))
-    return Fraction(whole if value >= 0 else -whole, 10**places)
-
-
-def owed(customer: Customer, link: Link) -> dict[tuple[str, int], Fraction]:
-    """Exact amounts of a link's month by rate and number of the version."""
-    whole = seconds(day_start(FIRST, link.zone), day_start(LAST, link.zone))
-    found: dict[tuple[str, int], Fraction] = defaultdict(Fraction)
-    free: dict[int, Fraction] = defaultdict(Fraction)
-    covered = list(spans(customer, link))
-    for span in covered:
-        stretch = span.stretch
-        for number, version in enumerate(link.versions):
-            length = span.within(*held(link, number))
-            if length and not stretch.paused:
-                amount = rounded(version.fees[stretch.tier] * stretch.quantity * length / whole, 12)
-                found[stretch.tier, number + 1] += amount
-                free[number] += amount if stretch.trial else 0
-    for span in covered:
-        for rate, number, amount in longer_fees(customer, link, span):
-            found[rate, number + 1] += amount
-            free[number] += amount if span.stretch.trial else 0
-    for (rate, number), (amount, on_trial) in traffic(customer, link, covered, whole).items():
-        found[rate, number + 1] += amount
-        free[number] += on_trial
+def monthly_fees(link: Link, span: Span) -> Iterator[tuple[str, int, Fraction]]:
+    stretch = span.stretch
     for number, version in enumerate(link.versions):
-        charged = sum((amount for (_, at), amount in found.items() if at == number + 1), Fraction(0))
-        found["trial", number + 1] = -free[number]
-        found["off", number + 1] = -(charged - free[number]) * version.off / 100
-    for number, amount in least(link, covered, whole, found).items():
-        found["least", number + 1] = amount
-    return {key: amount for key, amount in found.items() if amount}
+        length = span.within(*held(link, number))
+        if length and not stretch.paused:
+            fee = version.fees[stretch.tier] * stretch.quantity
+            yield stretch.tier, number, rounded(fee * length / whole_month(link), 12)
 
 
-def longer_fees(customer: Customer, link: Link, span: Span) -> Iterator[tuple[str, int, Fraction]]:
-    """What is charged once, by whom it began with, and of the quarter that began with it what falls into the month.
+def longer_fees(link: Link, span: Span) -> Iterator[tuple[str, int, Fraction]]:
+    """What is charged once, by whom it began with, and of its first quarter what falls into the month.
 
     In advance that is the whole, up to where the stretch ends; else only what has ended.
     """
-    stretch, begins = span.stretch, day_start(FIRST, link.zone)
+    stretch, first = span.stretch, span.subscription.stretches[0].day
     if stretch.paused:
         return
-    if span.start == begins and not link.since:
-        yield f"once-{stretch.tier}", 0, link.versions[0].once * stretch.quantity
-    month, quarter = day_start(LAST, link.zone), day_start(date(2026, 12, 1), link.zone)
-    until = span.end if span.end < month else min(quarter, link.until or quarter)
-    if until > month and not customer.advance:
+    begins = day_start(first, link.zone)
+    if span.start == begins:
+        number = max(number for number, each in enumerate(link.versions) if each.day <= first)
+        yield f"once-{stretch.tier}", number, link.versions[number].once * stretch.quantity
+    month, quarter = day_start(LAST, link.zone), day_start(date(2026, 12, first.day), link.zone)
+    leaves = span.customer.until(link)
+    until = span.end if span.end < month else min(quarter, leaves or quarter)
+    if until > month and not link.advance:
         return
-    days = [*(version.day for version in link.versions[1:]), date(2026, 12, 1)]
-    for number, (version, end) in enumerate(zip(link.versions, days, strict=True)):
-        start, stop = max(span.start, day_start(version.day, link.zone)), min(until, day_start(end, link.zone))
+    ends = [*(day_start(version.day, link.zone) for version in link.versions[1:]), quarter]
+    for number, (version, end) in enumerate(zip(link.versions, ends, strict=True)):
+        start, stop = max(span.start, day_start(version.day, link.zone)), min(until, end)
         share = Fraction(seconds(start, stop), seconds(begins, quarter))
         yield f"quarter-{stretch.tier}", number, rounded(version.quarter * stretch.quantity * share, 12)
 
 
-def least(link: Link, covered: list[Span], whole: int, charged: dict[tuple[str, int], Fraction]) -> dict[int, Fraction]:
-    """What a month falls short of the least spend, by version, in proportion to the seconds that raise it."""
-    raising: dict[int, int] = {}
-    for number, version in enumerate(link.versions):
-        if version.spend:
-            held_for = [s.within(*held(link, number)) for s in covered if not (s.stretch.paused or s.stretch.trial)]
-            raising[number] = sum(held_for)
-    wanted = sum((link.versions[number].spend * length / whole for number, length in raising.items()), Fraction(0))
-    spent = sum((amount for (_, at), amount in charged.items() if at - 1 in raising), Fraction(0))
-    missing, total = rounded(wanted, 12) - spent, sum(raising.values())
-    return {number: missing * length / total for number, length in raising.items() if missing > 0 and length}
-
-
-def owed_in_advance(customer: Customer, link: Link) -> Fraction:
-    """What the close of the month charges for the month after it: fees in advance, of what goes on."""
-    last, version = customer.stretches[-1], link.versions[-1]
-    start, end = day_start(LAST, link.zone), day_start(date(2026, 11, 1), link.zone)
-    share = Fraction(seconds(max(start, link.since or start), min(end, link.until or end)), seconds(start, end))
-    if not customer.advance or customer.ends_on or last.paused:
-        return Fraction(0)
-    return rounded(version.fees[last.tier] * last.quantity * share, MINOR[link.currency])
-
-
-Cell = tuple[int, int]
-"""Number of the version, and of the stretch, in which something was used."""
-
-
-Priced = dict[tuple[str, int], tuple[Fraction, Fraction]]
-"""By rate and number of the version what it comes to, and how much of that is on trial."""
-
-
-def traffic(customer: Customer, link: Link, covered: list[Span], whole: int) -> Priced:
-    """What traffic costs; the tier's allowance covers version by version, there the rates in the card's order, as their names are."""
-    used: dict[tuple[int, str, int, str], Fraction] = defaultdict(Fraction)
-    for use, (number, place) in by_itself(customer, link, covered):
-        window = link.versions[number].window
-        inside = window is not None and window.holds(use.moment.astimezone(link.zone))
-        scope = use.project if link.over == "project" else ""
-        used[number, "window" if inside else "traffic", place, scope] += use.quantity
-    left = included(customer, covered, whole)
-    net: dict[tuple[str, str], dict[Cell, Fraction]] = {} if link.over == "project" else {("traffic", ""): {}}
-    for (number, rate, place, scope), quantity in sorted(used.items()):
-        taken = min(left, quantity)
-        left -= taken
-        net.setdefault((rate, scope), {})[number, place] = quantity - taken
-    found: Priced = {}
-    for (rate, _), cells in net.items():
-        for number, (amount, on_trial) in (priced if rate == "traffic" else flat)(link, covered, cells).items():
-            before = found.get((rate, number), (Fraction(0), Fraction(0)))
-            found[rate, number] = before[0] + amount, before[1] + on_trial
+def least(link: Link, covered: list[Span], charged: dict[tuple[str, int, Place], Fraction]) -> dict[Cell, Fraction]:
+    """What a month falls short of the least spend of a scope, in proportion to the seconds that raise it."""
+    found: dict[Cell, Fraction] = {}
+    for scope in {span.scope(link.least_over) for span in covered}:
+        places = [place for place, span in enumerate(covered) if span.scope(link.least_over) == scope]
+        raising = {
+            (number, place): covered[place].within(*held(link, number))
+            for number, version in enumerate(link.versions)
+            if version.spend
+            for place in places
+            if covered[place].raises
+        }
+        counts = {number for number, version in enumerate(link.versions) if version.spend}
+        wanted = sum(
+            (version.spend * covering(link, number, [covered[at] for at in places]) / whole_month(link))
+            for number, version in enumerate(link.versions)
+        )
+        spent = sum((amount for (_, at, place), amount in charged.items() if at in counts and place in places), ZERO)
+        missing, total = rounded(Fraction(wanted), 12) - spent, sum(raising.values())
+        if missing > 0:
+            found |= {cell: missing * length / total for cell, length in raising.items() if length}
     return found
+
+
+def covering(link: Link, number: int, of: list[Span]) -> int:
+    """How many seconds of a version some stretch covers that raises what is charged at least."""
+    since, until = held(link, number)
+    inside = sorted((max(span.start, since), min(span.end, until)) for span in of if span.raises)
+    total, reached = 0, since
+    for start, end in inside:
+        total += seconds(max(start, reached), end)
+        reached = max(reached, end)
+    return total
+
+
+def owed_in_advance(family: Family, link: Link) -> Fraction:
+    """What the close of the month charges for the month after it: fees in advance, of what goes on."""
+    found, version = ZERO, link.versions[-1]
+    start, end = day_start(LAST, link.zone), day_start(date(2026, 11, 1), link.zone)
+    for customer in family.below(link):
+        since, until = customer.since(link) or start, customer.until(link) or end
+        share = Fraction(seconds(max(start, since), min(end, until)), seconds(start, end))
+        for each in customer.subscriptions:
+            last = each.stretches[-1]
+            if link.advance and not each.ends_on and not last.paused:
+                found += rounded(version.fees[last.tier] * last.quantity * share, MINOR[link.currency])
+    return found
+
+
+def traffic(family: Family, link: Link, covered: list[Span]) -> Iterator[tuple[str, dict[Cell, Fraction]]]:
+    """What traffic costs, by rate and scope.
+
+    A subscription's allowance of its tier covers version by version, there the rates in the card's order, as their
+    names are.
+    """
+    used: dict[tuple[int, str, Place, str], Fraction] = defaultdict(Fraction)
+    for customer in family.below(link):
+        for use, (number, place) in by_itself(customer, link, covered):
+            window = link.versions[number].window
+            inside = window is not None and window.holds(use.moment.astimezone(link.zone))
+            project = use.project if link.over == "project" else ""
+            used[number, "window" if inside else "traffic", place, project] += use.quantity
+    left = {scope: included(family, link, covered, scope) for scope in {each.scope("") for each in covered}}
+    net: dict[tuple[str, tuple[str, ...]], dict[Cell, Fraction]] = {}
+    if link.over != "project":
+        net = {("traffic", span.scope(link.over)): {} for span in covered}
+    for (number, rate, place, project), quantity in sorted(used.items()):
+        span = covered[place]
+        taken = min(left[span.scope("")], quantity)
+        left[span.scope("")] -= taken
+        net.setdefault((rate, span.scope(link.over, project)), {})[number, place] = quantity - taken
+    for (rate, scope), cells in net.items():
+        if rate == "window":
+            yield rate, {(number, place): at_window(link, number, size) for (number, place), size in cells.items()}
+        else:
+            places = [at for at, span in enumerate(covered) if span.scope(link.over) == scope]
+            yield rate, priced(link, covered, places, cells)
 
 
 def by_itself(customer: Customer, link: Link, covered: list[Span]) -> Iterator[tuple[Use, Cell]]:
@@ -180,7 +162,7 @@ def by_itself(customer: Customer, link: Link, covered: list[Span]) -> Iterator[t
     def hour(use: Use) -> datetime:
         return use.moment.astimezone(link.zone).replace(minute=0, tzinfo=None)
 
-    found = [(use, cell) for use in customer.usage for cell in cells_of(use, link, covered)]
+    found = [(use, cell) for use in customer.usage if (cell := cell_of(customer, use, link, covered))]
     there = {(hour(use), use.resource) for use, _ in found}
     for use, (number, place) in found:
         left_out, for_which = ("app", "machine") if link.versions[number].components else ("machine", "app")
@@ -188,113 +170,46 @@ def by_itself(customer: Customer, link: Link, covered: list[Span]) -> Iterator[t
             yield use, (number, place)
 
 
-def flat(link: Link, covered: list[Span], cells: dict[Cell, Fraction]) -> dict[int, tuple[Fraction, Fraction]]:
-    """What a scope's use in the windows of versions costs."""
-    found: dict[int, tuple[Fraction, Fraction]] = {}
-    for number in {number for number, _ in cells}:
-        window = link.versions[number].window
-        assert window is not None
-        amount = rounded(sum(q for (at, _), q in cells.items() if at == number) * window.price / GIB, 12)
-        found[number] = amount, amount * on_trial(covered, cells, number)
-    return found
+def cell_of(customer: Customer, use: Use, link: Link, covered: list[Span]) -> Cell | None:
+    """Where a use falls: to the subscription of its project, else to the one for all."""
+    there = {
+        span.subscription.project: (number, place)
+        for number in range(len(link.versions))
+        for place, span in enumerate(covered)
+        if span.customer is customer
+        and span.start <= use.moment < span.end
+        and held(link, number)[0] <= use.moment < held(link, number)[1]
+    }
+    return there.get(use.project) or there.get("")
 
 
-def cells_of(use: Use, link: Link, covered: list[Span]) -> Iterator[Cell]:
-    for number in range(len(link.versions)):
-        since, until = held(link, number)
-        for place, span in enumerate(covered):
-            if since <= use.moment < until and span.start <= use.moment < span.end:
-                yield number, place
+def at_window(link: Link, number: int, size: Fraction) -> Fraction:
+    window = link.versions[number].window
+    assert window is not None
+    return size * window.price / GIB
 
 
-def included(customer: Customer, covered: list[Span], whole: int) -> Fraction:
+def included(family: Family, link: Link, covered: list[Span], scope: tuple[str, ...]) -> Fraction:
     """The tiers' allowance: by the seconds that each is held, cut to millionths."""
     millionths = sum(
-        int(customer.allowances.get(span.stretch.tier, 0) * 10**6) * seconds(span.start, span.end) // whole
+        int(family.allowances.get(span.stretch.tier, 0) * 10**6) * seconds(span.start, span.end) // whole_month(link)
         for span in covered
-        if not span.stretch.paused
+        if span.scope("") == scope and not span.stretch.paused
     )
     return Fraction(millionths, 10**6)
 
 
-def priced(link: Link, covered: list[Span], cells: dict[Cell, Fraction]) -> dict[int, tuple[Fraction, Fraction]]:
-    """What a scope's use costs in each version, blocks counting on from one to the next; and the trial's share."""
-    sizes = {number: sum(q for (at, _), q in cells.items() if at == number) for number, _ in sorted(cells)}
-    gone = Fraction(0)
-    for number, quantity in sizes.items():
-        most = Fraction(link.versions[number].allowance * GIB)
-        sizes[number] = quantity - (min(gone + quantity, most) - min(gone, most))
-        gone += quantity
-    last = last_held(link, covered)
-    if last is not None and link.versions[last].committed:
-        missing = link.versions[last].committed * GIB - sum(sizes.values())
-        sizes[last] = sizes.get(last, Fraction(0)) + max(Fraction(0), missing)
-    bounded = any(link.versions[n].minimum or link.versions[n].cap is not None for n in sizes)
-    before, running, charged, total = Fraction(0), Fraction(0), Fraction(0), sum(sizes.values()) / GIB
-    found: dict[int, tuple[Fraction, Fraction]] = {}
-    for number, size in sorted(sizes.items()):
-        version = link.versions[number]
-        running += rounded(price(version, before, Fraction(size) / GIB, total), 12)
-        before += Fraction(size) / GIB
-        reached = running
-        if bounded:
-            reached = max(
-                charged, min([max(running, version.minimum), *([] if version.cap is None else [version.cap])])
-            )
-        found[number] = reached - charged, (reached - charged) * on_trial(covered, cells, number)
-        charged = reached
-    return found
-
-
-def on_trial(covered: list[Span], cells: dict[Cell, Fraction], number: int) -> Fraction:
-    """Which share of a version's use is a trial's; of nothing at all, whether the first stretch is one."""
-    inside = {place: quantity for (at, place), quantity in sorted(cells.items()) if at == number}
-    total = sum(inside.values(), Fraction(0))
-    if total:
-        return sum((q for place, q in inside.items() if covered[place].stretch.trial), Fraction(0)) / total
-    return Fraction(bool(inside) and covered[min(inside)].stretch.trial)
-
-
-def last_held(link: Link, covered: list[Span]) -> int | None:
-    """The last version that holds while something is subscribed to, neither paused nor on trial."""
-    return max(
-        (
-            number
-            for number in range(len(link.versions))
-            for span in covered
-            if not (span.stretch.paused or span.stretch.trial) and span.within(*held(link, number))
-        ),
-        default=None,
-    )
-
-
-def price(version: Version, before: Fraction, size: Fraction, total: Fraction) -> Fraction:
-    """What a quantity costs that follows on another, in GiB."""
-    if version.kind == "lot":
-        lot = version.ends[0]
-        return (ceil((before + size) / lot) - ceil(before / lot)) * version.prices[0]
-    if version.kind == "whole":
-        reached = next((n for n, end in enumerate(version.ends) if total <= end), len(version.prices) - 1)
-        return size * version.prices[reached]
-    found, low = Fraction(0), Fraction(0)
-    for high, each in zip([*map(Fraction, version.ends), before + size], version.prices, strict=True):
-        found += max(Fraction(0), min(before + size, high) - max(before, low)) * each
-        low = max(low, high)
-    return found
-
-
-def differences(
-    expected: dict[tuple[str, int], Fraction], link: LinkPeriodBody | None, currency: str
-) -> list[tuple[Any, ...]]:
-    """Rates and versions whose lines do not come to what is owed, each line rounded once to the minor unit."""
-    found: dict[tuple[str, int], list[Decimal]] = {}
+def differences(expected: dict[Key, Fraction], link: LinkPeriodBody | None, currency: str) -> list[tuple[Any, ...]]:
+    """Subscriptions' rates and versions whose lines do not come to what is owed, each line rounded once."""
+    found: dict[Key, list[Decimal]] = {}
     for line in link.lines if link else ():
-        found.setdefault((line.rate, line.rate_card_version), []).append(line.amount)
+        key = (line.organisation, line.subscription, line.rate, line.rate_card_version)
+        found.setdefault(key, []).append(line.amount)
     wrong = []
     for key in {*expected, *found}:
         amounts = found.get(key, [])
         slack = Fraction(len(amounts) or 1, 2 * 10 ** MINOR[currency])
-        if abs(Fraction(sum(amounts, Decimal(0))) - expected.get(key, Fraction(0))) > slack:
+        if abs(Fraction(sum(amounts, Decimal(0))) - expected.get(key, ZERO)) > slack:
             wrong.append((key, amounts, float(expected.get(key, 0))))
     return wrong
 

@@ -1,12 +1,14 @@
 """The plain calculation itself, held against amounts worked out by hand: a month of 30 days, fees of 720 a month."""
 
+from collections import defaultdict
 from dataclasses import replace
 from datetime import UTC, date, datetime
 from fractions import Fraction
 from zoneinfo import ZoneInfo
 
-from tests.worlds.owed import owed, owed_in_advance
-from tests.worlds.worlds import FIRST, GIB, Customer, Link, Stretch, Use, Version, Window
+from tests.worlds import owed as plain
+from tests.worlds.owed import owed_in_advance
+from tests.worlds.worlds import FIRST, GIB, Customer, Family, Link, Move, Stretch, Subscription, Use, Version, Window
 
 DAY = Fraction(24)
 PLAIN = Version(
@@ -28,9 +30,21 @@ def link(*versions: Version, over: str = "subscription") -> Link:
     return Link("tarnwick", "customer", ZoneInfo("UTC"), "EUR", list(versions), over)
 
 
-def customer(sold: Link, *stretches: Stretch, usage: list[Use] | None = None, allowance: int = 0) -> Customer:
+def customer(sold: Link, *stretches: Stretch, usage: list[Use] | None = None, allowance: int = 0) -> Family:
     held = list(stretches) or [Stretch(FIRST, "heath", 1, False)]
-    return Customer("customer", "plan", [sold], held, None, {"heath": allowance * GIB}, False, usage or [])
+    return family(Customer("customer", [sold], [Subscription("All", held)], usage or []), allowance=allowance)
+
+
+def family(*customers: Customer, allowance: int = 0) -> Family:
+    return Family("plan", {"heath": allowance * GIB}, list(customers))
+
+
+def owed(sold_to: Family, link: Link) -> dict[tuple[str, int], Fraction]:
+    """What a link's month comes to by rate and version."""
+    found: dict[tuple[str, int], Fraction] = defaultdict(Fraction)
+    for (_, _, rate, version), amount in plain.owed(sold_to, link).items():
+        found[rate, version] += amount
+    return found
 
 
 def use(day: int, gib: int, project: str = "all") -> Use:
@@ -41,7 +55,8 @@ def test_a_fee_is_by_seconds_tier_and_quantity() -> None:
     sold = link(PLAIN)
     changed = customer(sold, Stretch(FIRST, "heath", 1, False), Stretch(date(2026, 9, 11), "moor", 2, False))
     assert owed(changed, sold) == {("heath", 1): 10 * DAY, ("moor", 1): 20 * 2 * 2 * DAY}
-    assert owed_in_advance(replace(changed, advance=True), sold) == 2880
+    sold.advance = True
+    assert owed_in_advance(changed, sold) == 2880
 
 
 def test_nothing_is_raised_while_paused_but_what_is_used_is_charged() -> None:
@@ -119,9 +134,10 @@ def test_in_each_hour_the_composite_is_charged_or_its_components() -> None:
 
 def test_what_changes_on_the_day_of_a_move_does_so_at_its_moment_on_whatever_clocks() -> None:
     turn = datetime(2026, 9, 15, 23, tzinfo=UTC)
-    old, new = replace(link(PLAIN), zone=ZoneInfo("Asia/Tokyo"), until=turn), replace(link(PLAIN), since=turn)
+    old, new = replace(link(PLAIN), zone=ZoneInfo("Asia/Tokyo")), link(PLAIN)
     stretches = [Stretch(FIRST, "heath", 1, False), Stretch(date(2026, 9, 16), "moor", 1, False)]
-    moved = replace(customer(old, *stretches), later=[new], moves_on=date(2026, 9, 16))
+    moved = customer(old, *stretches)
+    moved.customers[0].move = Move("customer", date(2026, 9, 16), turn, [old], [new])
     # September begins nine hours sooner in Tokyo.
     assert owed(moved, old) == {("heath", 1): 14 * DAY + 9 + 23}
     assert owed(moved, new) == {("moor", 1): 2 * (14 * DAY + 25)}
@@ -133,4 +149,56 @@ def test_what_is_charged_once_or_for_a_quarter() -> None:
     changed = customer(sold, Stretch(FIRST, "heath", 2, False), Stretch(date(2026, 9, 11), "moor", 1, False))
     ended = {("once-heath", 1): 70, ("quarter-heath", 1): 20}
     assert owed(changed, sold) == ended
-    assert owed(replace(changed, advance=True), sold) == {**ended, ("quarter-moor", 1): 81}
+    sold.advance = True
+    assert owed(changed, sold) == {**ended, ("quarter-moor", 1): 81}
+
+
+def two(sold: Link, first: list[Use], second: list[Use], *, trial: bool = False) -> Family:
+    """Two customers over one link, the first perhaps on trial all month."""
+    held = [[Subscription("All", [Stretch(FIRST, "heath", 1, False, each)])] for each in (trial, False)]
+    used = zip("ab", held, (first, second), strict=True)
+    return family(*(Customer(slug, [sold], subscriptions, usage) for slug, subscriptions, usage in used))
+
+
+def test_what_customers_use_together_is_priced_as_one_and_shared_by_quantity() -> None:
+    free = replace(PLAIN, fees={"heath": Fraction(0), "moor": Fraction(0)})
+    sold = link(replace(free, kind="blocks", prices=(Fraction(2), Fraction(1)), ends=(30,)), over="buyer")
+    assert plain.owed(two(sold, [use(2, 30)], [use(3, 10)]), sold) == {
+        ("a", "All", "traffic", 1): Fraction(70 * 3, 4),
+        ("b", "All", "traffic", 1): Fraction(70, 4),
+    }
+    sold.over = "tenant"
+    assert owed(two(sold, [use(2, 30)], [use(3, 10)]), sold) == {("traffic", 1): 80}
+
+
+def test_what_is_committed_is_not_free_because_another_is_on_trial() -> None:
+    free = replace(PLAIN, fees={"heath": Fraction(0), "moor": Fraction(0)}, committed=90)
+    sold = link(free, over="buyer")
+    assert plain.owed(two(sold, [use(2, 10)], [], trial=True), sold) == {
+        ("a", "All", "traffic", 1): 20,
+        ("a", "All", "trial", 1): -20,
+        ("b", "All", "traffic", 1): 160,
+    }
+
+
+def test_a_least_spend_is_each_scopes() -> None:
+    sold = link(replace(PLAIN, spend=Fraction(1000)))
+    customers = two(sold, [], [use(2, 400)])
+    for over, missing in ("buyer", 0), ("tenant", 280), ("subscription", 280):
+        sold.least_over = over
+        assert owed(customers, sold).get(("least", 1), 0) == missing
+
+
+def test_a_projects_subscription_takes_its_usage_from_its_first_day_on() -> None:
+    sold = link(replace(PLAIN, once=Fraction(5)))
+    barn = Subscription("Barn", [Stretch(date(2026, 9, 16), "heath", 1, False)], None, "barn")
+    both = customer(sold, usage=[use(2, 1, "barn"), use(20, 2), use(20, 4, "barn")])
+    both.customers[0].subscriptions.append(barn)
+    assert plain.owed(both, sold) == {
+        ("customer", "All", "heath", 1): 720,
+        ("customer", "All", "once-heath", 1): 5,
+        ("customer", "All", "traffic", 1): 6,
+        ("customer", "Barn", "heath", 1): 360,
+        ("customer", "Barn", "once-heath", 1): 5,
+        ("customer", "Barn", "traffic", 1): 8,
+    }

@@ -14,8 +14,9 @@ from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.spend.feed_balances import FeedBalanceBody
 from tests.conftest import CODE, Service, settle
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
+from tests.worlds.publishing import events, organisation, publish
 from tests.worlds.stored import differing_pairs
-from tests.worlds.worlds import MINOR, PROJECTS, Customer, Link, events, make_customer, organisation, publish, use_more
+from tests.worlds.worlds import MINOR, PROJECTS, Family, Link, among, make_family, use_more
 
 PASSWORD = "a long enough password"
 SERVICE = """
@@ -61,23 +62,26 @@ def join(provider: Client, url: str, slug: str) -> Client:
     return client
 
 
-def bring_in(provider: Client, url: str, customer: Customer) -> dict[str, Client]:
-    """The customer's organisations, cards and subscription; gives the clients of its sellers."""
-    sellers = {"tarnwick": provider}
-    for link in (*customer.links, *customer.later[:-1]):
-        chain = customer.later if link.since else customer.links
-        following = [each for each in chain if each.seller == link.buyer]
+def bring_in(provider: Client, url: str, family: Family) -> dict[str, Client]:
+    """The family's organisations, cards and subscriptions; gives the clients of its sellers."""
+    sellers, links = {"tarnwick": provider}, family.links
+    mover = family.move.mover if family.move else ""
+    for link in links:
+        if link.buyer in sellers or (link.buyer == mover and family.move and among(link, family.move.later)):
+            continue
+        following = [each for each in links if each.seller == link.buyer]
         type, zone = ("reseller", following[0].zone.key) if following else ("tenant", "UTC")
         seller = sellers[link.seller]
         seller.organisations.create(organisation(link.seller, type, link.buyer, link.currency, zone))
         if following:
             sellers[link.buyer] = join(seller, url, link.buyer)
             set_tax(sellers[link.buyer], link.buyer)
-    for project in PROJECTS:
-        sellers[customer.links[-1].seller].projects.create(customer.slug, slug=project, name=project)
-    publish(sellers, customer)
-    if customer.moves_on:
-        told = provider.moves.plan(customer.mover, customer.later[-1].seller, customer.moves_on, "It moves.")
+    for customer in family.customers:
+        for project in PROJECTS:
+            sellers[customer.seller].projects.create(customer.slug, slug=project, name=project)
+    publish(sellers, family)
+    if family.move:
+        told = provider.moves.plan(mover, family.move.later[-1].seller, family.move.day, "It moves.")
         assert told.state == "planned"
     return sellers
 
@@ -93,22 +97,23 @@ def close(client: Client, seller: str) -> list[InvoiceBody]:
     return [client.invoices.issue(draft.id) for draft in drafts]
 
 
-def check(client: Client, customer: Customer, link: Link, seed: int) -> Fraction:
+def check(client: Client, family: Family, link: Link, seed: int) -> Fraction:
     """What a link's month comes to, after its lines were found right."""
     shown = [
         each
         for each in client.spend.period_so_far(link.seller, "2026-09", wait=60).links
         if (each.seller, each.buyer) == (link.seller, link.buyer)
     ]
-    expected = owed(customer, link)
+    expected = owed(family, link)
     found = shown[0] if shown else None
-    assert differences(expected, found, link.currency) == [], f"seed {seed}: {customer} on {link}"
+    wrong = differences(expected, found, link.currency)
+    assert wrong == [], f"seed {seed}, {link.seller} to {link.buyer}: {wrong} of {family}"
     month = {"first": date(2026, 9, 1), "end": date(2026, 10, 1)}
     spent = client.spend.show(link.seller, side="sold", by=["buyer"], **month, top=1000, wait=60)
     rows = [row for each in spent.currencies if each.currency == link.currency for row in each.rows]
     amounts = [Fraction(row.amount) for row in rows if row.keys[0].id == link.buyer]
     net = sum((Fraction(line.amount) for line in found.lines), Fraction(0)) if found else Fraction(0)
-    assert sum(amounts) == net, f"seed {seed}: spend of {customer} on {link}"
+    assert sum(amounts) == net, f"seed {seed}: spend of {family} on {link}"
     return net
 
 
@@ -126,20 +131,17 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     random = Random(seed)
     provider = set_up(service.url)
     set_tax(provider, "tarnwick")
-    customers = [make_customer(random, number) for number in range(count)]
-    brought = [(customer, bring_in(provider, service.url, customer)) for customer in customers]
+    families = [make_family(random, number) for number in range(count)]
+    brought = [(family, bring_in(provider, service.url, family)) for family in families]
     provider.clock.set(datetime(2026, 10, 5, tzinfo=UTC), held=True)
+    customers = [customer for family in families for customer in family.customers]
     for customer in customers:
         batch = events(customer)
         assert not batch or provider.readings.send("tarnwick/all", batch).refused == 0
-    sold = [
-        (customer, link, sellers[link.seller])
-        for customer, sellers in brought
-        for link in (*customer.links, *customer.later)
-    ]
+    sold = [(family, link, sellers[link.seller]) for family, sellers in brought for link in family.links]
     first: dict[tuple[str, str], Fraction] = {}
-    for customer, link, client in sold:
-        first[link.seller, link.buyer] = check(client, customer, link, seed) + owed_in_advance(customer, link)
+    for family, link, client in sold:
+        first[link.seller, link.buyer] = check(client, family, link, seed) + owed_in_advance(family, link)
     documents: list[InvoiceBody] = []
     for seller, client in {(link.seller, client) for _, link, client in sold}:
         documents += close(client, seller)
@@ -152,11 +154,11 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
         assert not late or provider.readings.send("tarnwick/all", late).refused == 0
     for seller, client in {(link.seller, client) for _, link, client in sold}:
         documents += close(client, seller)
-    for customer, link, _ in sold:
-        whole = sum(owed(customer, link).values(), Fraction(0)) + owed_in_advance(customer, link)
+    for family, link, _ in sold:
+        whole = sum(owed(family, link).values(), Fraction(0)) + owed_in_advance(family, link)
         lines = sum(len(each.lines) for each in documents if (each.seller, each.buyer) == (link.seller, link.buyer))
         slack = Fraction(lines + 1, 2 * 10 ** MINOR[link.currency])
-        assert abs(billed(documents, link.seller, link.buyer) - whole) <= slack, f"seed {seed}: {customer} on {link}"
+        assert abs(billed(documents, link.seller, link.buyer) - whole) <= slack, f"seed {seed}: {family} on {link}"
     settle(service.uow.engine)
     assert differing_pairs(service.uow) == {}, f"seed {seed}"
     assert unaccounted(provider, "tarnwick") == [], f"seed {seed}"

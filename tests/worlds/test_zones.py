@@ -10,9 +10,10 @@ from gradumen.client.metering.readings import reading_event
 from tests.conftest import Service, settle
 from tests.worlds.balance import unbalanced
 from tests.worlds.owed import owed
+from tests.worlds.publishing import events
 from tests.worlds.stored import differing_pairs
 from tests.worlds.test_worlds import bring_in, check, set_tax, set_up, unaccounted
-from tests.worlds.worlds import GIB, Customer, Link, Stretch, Use, Version, events
+from tests.worlds.worlds import GIB, Customer, Family, Link, Stretch, Subscription, Use, Version
 
 FIRST = date(2026, 9, 1)
 QUARTER = timedelta(minutes=15)
@@ -35,21 +36,25 @@ def test_quarters_around_midnight_are_charged_in_their_local_month_and_version(s
         ),
         Link("between", "customer", zone, "EUR", [version(FIRST, 7), version(changed, 11)], "tenant"),
     ]
-    customer = Customer("customer", "plan", links, [Stretch(FIRST, "heath", 1, False)], None, {"heath": 0}, False)
+    customer = Customer("customer", links, [Subscription("All", [Stretch(FIRST, "heath", 1, False)])])
+    family = Family("plan", {"heath": 0}, [customer])
     for day in (FIRST, changed, date(2026, 10, 1)):
         midnight = datetime(day.year, day.month, day.day, tzinfo=zone).astimezone(UTC)
         # Each quarter is another power of two, so that a sum says which of them are in it.
         customer.usage += [Use(midnight + number * QUARTER, GIB << (number + 4), "all") for number in range(-4, 4)]
-    sellers = bring_in(provider, service.url, customer)
+    sellers = bring_in(provider, service.url, family)
     provider.clock.set(datetime(2026, 10, 5, tzinfo=UTC), held=True)
     assert provider.readings.send("tarnwick/all", events(customer)).refused == 0
 
     before = sum(1 << number for number in range(4))
     after = sum(1 << number for number in range(4, 8))
-    amounts = owed(customer, links[1])
-    assert (amounts["traffic", 1], amounts["traffic", 2]) == (7 * (after + before), 11 * (after + before))
+    amounts = owed(family, links[1])
+    assert tuple(amounts["customer", "All", "traffic", number] for number in (1, 2)) == (
+        7 * (after + before),
+        11 * (after + before),
+    )
     for link in links:
-        check(sellers[link.seller], customer, link, 0)
+        check(sellers[link.seller], family, link, 0)
     settle(service.uow.engine)
     assert differing_pairs(service.uow) == {} and unbalanced(service.uow) == {}
     assert unaccounted(provider, "tarnwick") == []

@@ -1,20 +1,12 @@
-"""Random customers, brought in over the interface; imports ``client`` and ``wire`` only."""
+"""Random families of customers: who sells to whom at which prices, what is subscribed to, what is used, who moves."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, timedelta
-from decimal import Decimal
 from fractions import Fraction
 from itertools import pairwise
 from random import Random
-from typing import Any
 from zoneinfo import ZoneInfo
-
-from gradumen.client import Client
-from gradumen.client.metering.readings import reading_event
-from gradumen.wire.catalogue.catalogue import CatalogueFile
-from gradumen.wire.organisations.organisations import OrganisationCreate
-from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 
 GIB = 1024**3
 ZONES = ("Europe/Dublin", "Europe/Brussels", "America/Halifax", "Asia/Kolkata", "Asia/Kathmandu", "Asia/Tokyo")
@@ -80,9 +72,10 @@ class Version:
 
 @dataclass
 class Link:
-    """A seller with a buyer, its card, over what its traffic adds up, and the seller's zone.
+    """A seller with a buyer, its card, and the seller's zone.
 
-    Where somebody moves, it holds ``since`` a moment, or ``until`` one.
+    ``over`` is what its traffic adds up over, ``least_over`` what its least spend is for; ``advance``: its fees are
+    charged before their month.
     """
 
     seller: str
@@ -91,29 +84,29 @@ class Link:
     currency: str
     versions: list[Version]
     over: str
-    since: datetime | None = None
-    until: datetime | None = None
+    least_over: str = "buyer"
+    advance: bool = False
 
 
 @dataclass
-class Customer:
-    """A tenant of one to three links, what it subscribes to and what it uses; perhaps it moves, or who sells to it.
+class Subscription:
+    """What a customer subscribes to, for a project of its own or for what no other takes."""
 
-    ``advance``: its fees are charged before their month.
-    """
-
-    slug: str
-    plan: str
-    links: list[Link]
+    name: str
     stretches: list[Stretch]
-    ends_on: date | None
-    allowances: dict[str, int]
-    advance: bool
-    usage: list["Use"] = field(default_factory=list)
-    moves_on: date | None = None
-    mover: str = ""
-    later: list[Link] = field(default_factory=list)
-    """Those of after a move, from the provider down to who moves."""
+    ends_on: date | None = None
+    project: str = ""
+
+
+@dataclass
+class Move:
+    """Who moves, on which day, at which moment; the links that end with it, and those that begin, from above."""
+
+    mover: str
+    day: date
+    at: datetime
+    left: list[Link]
+    later: list[Link]
 
 
 @dataclass(frozen=True)
@@ -124,6 +117,64 @@ class Use:
     quantity: int
     project: str
     resource: str = "r"
+
+
+@dataclass
+class Customer:
+    """A tenant below one to three links, what it subscribes to and uses; perhaps it moves, or who sells to it."""
+
+    slug: str
+    links: list[Link]
+    subscriptions: list[Subscription]
+    usage: list[Use] = field(default_factory=list)
+    move: Move | None = None
+
+    @property
+    def all_links(self) -> list[Link]:
+        """Those of before a move, and of after it."""
+        return [*self.links, *(self.move.later if self.move else [])]
+
+    @property
+    def seller(self) -> str:
+        """Who sells to it at the beginning."""
+        return self.links[-1].seller
+
+    def since(self, link: Link) -> datetime | None:
+        """When it begins to buy over a link that it comes to by a move."""
+        return self.move.at if self.move and among(link, self.move.later) else None
+
+    def until(self, link: Link) -> datetime | None:
+        """When it ends to buy over a link that it leaves by a move."""
+        return self.move.at if self.move and among(link, self.move.left) else None
+
+
+def among(link: Link, links: Sequence[Link]) -> bool:
+    return any(each is link for each in links)
+
+
+@dataclass
+class Family:
+    """Customers of one plan, below one seller or the next: they share links, and what adds up on these."""
+
+    plan: str
+    allowances: dict[str, int]
+    customers: list[Customer]
+
+    @property
+    def links(self) -> list[Link]:
+        """From above, each once."""
+        found: list[Link] = []
+        for customer in self.customers:
+            found += [each for each in customer.all_links if not among(each, found)]
+        return found
+
+    @property
+    def move(self) -> Move | None:
+        return next((each.move for each in self.customers if each.move), None)
+
+    def below(self, link: Link) -> list[Customer]:
+        """Who buys over a link at some time."""
+        return [each for each in self.customers if among(link, each.all_links)]
 
 
 def make_version(random: Random, day: date, over: str) -> Version:
@@ -157,132 +208,92 @@ def make_window(random: Random) -> Window | None:
     return None if hours is None else Window(*hours, Fraction(random.randint(0, 900), 1000))
 
 
-def text(value: Fraction) -> str:
-    return f"{Decimal(value.numerator) / Decimal(value.denominator):f}"
+def make_link(random: Random, seller: str, buyer: str, zones: Sequence[str]) -> Link:
+    days = [date(2026, 1, 1), *([FIRST + timedelta(days=random.randint(1, 28))] if random.random() < 0.5 else [])]
+    zone = ZoneInfo("Europe/Dublin" if seller == "tarnwick" else random.choice(zones))
+    over = random.choice(["subscription", "project", "buyer", "tenant"])
+    versions = [make_version(random, day, over) for day in days]
+    least_over = random.choice(["subscription", "tenant", "buyer"])
+    return Link(seller, buyer, zone, random.choice(list(MINOR)), versions, over, least_over, random.random() < 0.25)
 
 
-def card_file(link: Link, customer: Customer, version: Version) -> CatalogueFile:
-    """A version as the file that publishes it."""
-    slug, plan = f"card-{link.buyer}-{customer.slug}", customer.plan
-    rate: dict[str, Any] = {"rate": "traffic", "meter": "network/egress", "per": "GiB", "over": link.over}
-    blocks = [{"to": end, "price": text(each)} for end, each in zip(version.ends, version.prices, strict=False)]
-    if version.kind == "flat":
-        rate["price"] = text(version.prices[0])
-    elif version.kind == "lot":
-        rate["lots"] = {"of": version.ends[0], "price": text(version.prices[0])}
-    else:
-        rate["blocks"] = [*blocks, {"price": text(version.prices[-1])}]
-        if version.kind == "whole":
-            rate["at-reached-step"] = True
-    for name in ("allowance", "committed"):
-        if getattr(version, name):
-            rate[name] = getattr(version, name)
-    if version.minimum:
-        rate["minimum"] = text(version.minimum)
-    if version.cap is not None:
-        rate["cap"] = text(version.cap)
-    when = {"advance": "true"} if customer.advance else {}
-    fees = [{"rate": tier, "fee": f"{plan}/{tier}", "price": text(each), **when} for tier, each in version.fees.items()]
-    for every in ("once", "quarter"):
-        if getattr(version, every):
-            terms = {"every": every, "price": text(getattr(version, every)), **(when if every == "quarter" else {})}
-            fees += [{"rate": f"{every}-{tier}", "fee": f"{plan}/{tier}", **terms} for tier in version.fees]
-    least = [{"rate": "least", "commitment": text(version.spend)}] if version.spend else []
-    lines = [f"  - {_flow(each)}" for each in (rate, *windowed(version, link.over), *fees, *least)]
-    head = [
-        f"rate-card: {slug}",
-        f"name: {slug}",
-        f"for: {{organisations: [{link.buyer}]}}",
-        f"currency: {link.currency}",
-        f"starts-on: {version.day}",
-        f"composites: {'components' if version.components else 'whole'}",
-        "rates:",
-    ]
-    off = [f"discounts: [{{discount: off, name: Off, percent: {version.off}}}]"] if version.off else []
-    return CatalogueFile(name=f"{slug}.yaml", content="\n".join([*head, *lines, *off]) + "\n")
-
-
-def windowed(version: Version, over: str) -> list[dict[str, Any]]:
-    """The rate of a version's window, if it has one."""
-    if version.window is None:
-        return []
-    window, names = version.window, ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
-    when: dict[str, Any] = {} if len(window.days) == 7 else {"days": [names[day] for day in window.days]}
-    if (window.start, window.end) != (0, 24):
-        when |= {"from": f'"{window.start:02d}:00"', "to": f'"{window.end:02d}:00"'}
-    rate = {"rate": "window", "meter": "network/egress", "per": "GiB", "when": when}
-    return [{**rate, "price": text(window.price), "over": over}]
-
-
-def _flow(value: Any) -> str:
-    if isinstance(value, dict):
-        return "{" + ", ".join(f"{name}: {_flow(each)}" for name, each in value.items()) + "}"
-    if isinstance(value, list):
-        return "[" + ", ".join(map(_flow, value)) + "]"
-    return str(value)
-
-
-def make_customer(random: Random, number: int) -> Customer:
-    """A tenant under the provider, or under one or two resellers of its own."""
-    name, plan = f"customer-{number}", f"plan-{number}"
+def make_family(random: Random, number: int) -> Family:
+    """One to three tenants under the provider, or under one or two resellers, some under either."""
     between = [f"reseller-{number}", f"branch-{number}"][: random.choice([0, 1, 1, 2])]
-    chain = ["tarnwick", *between, name]
     moves = len(between) > 0 and random.random() < 0.5
     zones = WHOLE_HOURS if moves else ZONES
-    links = [make_link(random, seller, buyer, zones) for seller, buyer in pairwise(chain)]
-    trial = random.choice([0, 0, 6, 14])
-    stretches = [Stretch(FIRST, random.choice(["heath", "moor"]), random.randint(1, 3), False, bool(trial))]
+    above = [make_link(random, *pair, zones) for pair in pairwise(["tarnwick", *between])]
+    zone_of = {each.seller: each.zone for each in above}
+    customers = []
+    for letter in "abc"[: random.choice([1, 1, 2, 3])]:
+        over = above if letter == "a" else above[: random.randint(min(1, len(above)), len(above))]
+        seller = over[-1].buyer if over else "tarnwick"
+        own = make_link(random, seller, f"customer-{number}{letter}", zones)
+        own.zone = zone_of.setdefault(seller, own.zone)
+        customers.append(Customer(own.buyer, [*over, own], list(make_subscriptions(random))))
+        use_more(random, customers[-1], random.randint(0, 16))
+    family = Family(f"plan-{number}", {"heath": random.choice([0, 80 * GIB])}, customers)
+    if moves:
+        plan_move(random, family, number)
+    return family
+
+
+def make_subscriptions(random: Random) -> Iterator[Subscription]:
+    """One for all, and perhaps another for the barn, which may begin later."""
+    yield Subscription("All", *make_stretches(random, FIRST, random.choice([0, 0, 6, 14])))
+    if random.random() < 0.3:
+        begins = random.choice([FIRST, FIRST + timedelta(days=random.randint(1, 12))])
+        yield Subscription("Barn", *make_stretches(random, begins, 0), "barn")
+
+
+def make_stretches(random: Random, begins: date, trial: int) -> tuple[list[Stretch], date | None]:
+    """What holds from day to day, and when it ends, where it does."""
+    stretches = [Stretch(begins, random.choice(["heath", "moor"]), random.randint(1, 3), False, bool(trial))]
     if trial:
-        stretches.append(replace(stretches[0], day=FIRST + timedelta(days=trial), trial=False))
-    for day in sorted(random.sample(range(trial + 1, 29), random.choice([0, 1, 1, 2]))):
+        stretches.append(replace(stretches[0], day=begins + timedelta(days=trial), trial=False))
+    start = (stretches[-1].day - FIRST).days + 1
+    for day in sorted(random.sample(range(start, 29), random.choice([0, 1, 1, 2]))):
         before = stretches[-1]
         kind = random.choice(["tier", "quantity", "pause"])
         stretches.append(
             Stretch(
                 FIRST + timedelta(days=day),
                 ({"heath": "moor", "moor": "heath"}[before.tier] if kind == "tier" else before.tier),
-                random.randint(1, 4) if kind == "quantity" else before.quantity,
+                before.quantity % 4 + 1 if kind == "quantity" else before.quantity,
                 not before.paused if kind == "pause" else before.paused,
             )
         )
-    ends_on = LAST - timedelta(days=1) if random.random() < 0.2 else None
-    allowances = {"heath": random.choice([0, 80 * GIB])}
-    customer = Customer(name, plan, links, stretches, ends_on, allowances, random.random() < 0.25)
-    use_more(random, customer, random.randint(0, 16))
-    if moves:
-        move(random, customer, number)
-    return customer
+    return stretches, LAST - timedelta(days=1) if random.random() < 0.2 else None
 
 
-def make_link(random: Random, seller: str, buyer: str, zones: Sequence[str]) -> Link:
-    days = [date(2026, 1, 1), *([FIRST + timedelta(days=random.randint(1, 28))] if random.random() < 0.5 else [])]
-    zone = ZoneInfo("Europe/Dublin" if seller == "tarnwick" else random.choice(zones))
-    over = random.choice(["subscription", "project", "buyer", "tenant"])
-    versions = [make_version(random, day, over) for day in days]
-    return Link(seller, buyer, zone, random.choice(list(MINOR)), versions, over)
-
-
-def move(random: Random, customer: Customer, number: int) -> None:
-    """Let a customer, or one that sells to it, move in the month: under the provider or another reseller of it.
+def plan_move(random: Random, family: Family, number: int) -> None:
+    """Let a customer, or one that sells to it, move in the month: under one above its seller, or another reseller.
 
     Often on a day on which what the customer holds changes, or ends, or on the first of the next month.
     """
-    changes = [each.day for each in customer.stretches[1:]]
+    one = random.choice(family.customers)
+    top = random.randint(0, len(one.links) - 1)
+    left = one.links[top : random.randint(top + 1, len(one.links))]
+    mover, nearest = left[-1].buyer, left[0]
+    concerned = [each for each in family.customers if any(link.buyer == mover for link in each.links)]
+    held = [each for customer in concerned for each in customer.subscriptions]
+    changes = [stretch.day for each in held for stretch in each.stretches[1:]]
     day = random.choice([LAST, *(FIRST + timedelta(days=random.randint(1, 28)) for _ in range(2))])
-    customer.moves_on = random.choice(changes) if changes and random.random() < 0.3 else day
-    if LAST > customer.moves_on > customer.stretches[-1].day and random.random() < 0.2:
-        customer.ends_on = customer.moves_on
-    at = datetime(customer.moves_on.year, customer.moves_on.month, customer.moves_on.day, tzinfo=customer.links[0].zone)
-    left = customer.links[: random.randint(1, len(customer.links))]
-    customer.mover = left[-1].buyer
+    if changes and random.random() < 0.3:
+        day = random.choice(changes)
+    if any(day == each.stretches[0].day for each in held):
+        day = LAST
+    for each in held:
+        if LAST > day > each.stretches[-1].day and random.random() < 0.2:
+            each.ends_on = day
     by_another = len(left) == 1 or random.random() < 0.7
-    chain = ["tarnwick", *([f"other-{number}"] if by_another else []), customer.mover]
-    customer.later = [make_link(random, seller, buyer, WHOLE_HOURS) for seller, buyer in pairwise(chain)]
-    customer.later[-1].currency = left[-1].currency
-    for link in left:
-        link.until = at.astimezone(UTC)
-    for link in customer.later:
-        link.since = at.astimezone(UTC)
+    chain = [nearest.seller, *([f"other-{number}"] if by_another else []), mover]
+    later = [make_link(random, *pair, WHOLE_HOURS) for pair in pairwise(chain)]
+    later[0].zone = nearest.zone
+    later[-1].currency = left[-1].currency
+    at = datetime(day.year, day.month, day.day, tzinfo=nearest.zone).astimezone(UTC)
+    for each in concerned:
+        each.move = Move(mover, day, at, left, later)
 
 
 def use_more(random: Random, customer: Customer, times: int) -> None:
@@ -300,71 +311,3 @@ def make_moment(random: Random) -> datetime:
     first, length = random.choice([(0, 31 * 24), (0, 24), (30 * 24, 24)])
     quarters = first * 4 + random.randint(0, length * 4)
     return datetime(2026, 8, 31, 12, tzinfo=UTC) + timedelta(minutes=15 * quarters)
-
-
-def publish(sellers: dict[str, Client], customer: Customer) -> None:
-    """Plan, offers and cards of a customer by the clients of its sellers, and its subscription with all its changes."""
-    allowance = customer.allowances["heath"] // GIB
-    own = f", allowances: {{network/egress: {allowance} GiB}}" if allowance else ""
-    plan = (
-        f"plan: {customer.plan}\nname: {customer.plan}\nservices: [network]\n"
-        f"tiers: [{{tier: heath, name: Heath{own}}}, {{tier: moor, name: Moor}}]\n"
-    )
-    offer = CatalogueFile(name="offer.yaml", content=f"offer: {customer.plan}\n")
-    for link in (*customer.links, *customer.later):
-        written = [CatalogueFile(name="plan.yaml", content=plan)] if link is customer.links[0] else []
-        sellers[link.seller].catalogue.publish(link.seller, [*written, offer])
-        for version in link.versions:
-            sellers[link.seller].catalogue.publish(link.seller, [card_file(link, customer, version)])
-    direct = sellers[customer.links[-1].seller]
-    first = customer.stretches[0]
-    made = direct.subscriptions.create(
-        SubscriptionCreate(
-            organisation=customer.slug,
-            plan=customer.plan,
-            tier=first.tier,
-            name="Range",
-            quantity=first.quantity,
-            starts_on=first.day,
-            ends_on=customer.ends_on,
-            trial_until=customer.stretches[1].day if first.trial else None,
-        )
-    )
-    for before, after in pairwise(customer.stretches[1:] if first.trial else customer.stretches):
-        direct.subscriptions.change(
-            made.id,
-            SubscriptionChange(
-                starts_on=after.day,
-                tier=None if after.tier == before.tier else after.tier,
-                quantity=None if after.quantity == before.quantity else after.quantity,
-                paused=None if after.paused == before.paused else after.paused,
-            ),
-        )
-
-
-def organisation(parent: str, type: str, slug: str, currency: str, zone: str) -> OrganisationCreate:
-    return OrganisationCreate(
-        parent=parent, type=type, slug=slug, name=slug, country="IE", currency=currency, billing_zone=zone
-    )
-
-
-def events(customer: Customer, since: int = 0) -> list[dict[str, Any]]:
-    """The customer's usage as readings, from the one of a number on."""
-    return [
-        reading_event(
-            "/worlds",
-            f"{customer.slug}-{number}",
-            {
-                "owner": f"{customer.slug}/{use.project}",
-                "resource": use.resource,
-                "meter": "network/egress",
-                "quantity": str(use.quantity),
-                "unit": "byte",
-                "start": use.moment.isoformat(),
-                "end": (use.moment + timedelta(minutes=15)).isoformat(),
-                "attributes": {"component_of": "app"} if use.resource == "machine" else {},
-            },
-        )
-        for number, use in enumerate(customer.usage)
-        if number >= since
-    ]

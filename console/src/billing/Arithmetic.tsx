@@ -61,7 +61,11 @@ export function Arithmetic({ why, card, currency }: { why: Why; card: string; cu
         <Typography variant="body2">
           Counted per {why.over}: all its subscriptions together used {inWords(why, why.shared.quantity)},
           which comes to {formatQuantity(why.shared.amount, 12)} {currency}; this charge is the share of one,
-          in proportion to quantity.
+          in proportion to quantity
+          {above(why.committed_not_used)
+            ? '; what is missing is on those that are neither paused nor on trial'
+            : ''}
+          .
         </Typography>
       )}
     </>

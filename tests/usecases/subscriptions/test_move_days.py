@@ -1,13 +1,16 @@
 """What begins or ends on the very day of a move does so at its moment, on the clocks of none of the sellers."""
 
+import json
 from datetime import UTC, date, datetime
+from decimal import Decimal
 from typing import Any
 
 import pytest
 from sqlalchemy import Engine, text
 
+from gradumen.core.permissions import Role
 from gradumen.wire.organisations.organisations import OrganisationCreate
-from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
+from gradumen.wire.subscriptions.subscriptions import SpecialTermsAgree, SubscriptionChange, SubscriptionCreate
 from tests.usecases.subscriptions.test_moves import (
     AT,
     BELGIUMS_END,
@@ -22,7 +25,7 @@ from tests.usecases.subscriptions.test_moves import (
     plan,
     to_day,
 )
-from tests.world import RUBEN, World, files, rate_card
+from tests.world import OFFERS, RUBEN, World, files, join, rate_card
 
 __all__ = ["bluefern", "to_day"]
 pytestmark = pytest.mark.usefixtures("charged_anew")
@@ -105,6 +108,72 @@ def test_what_ends_with_the_move_ends_at_its_moment_and_goes_on_where_it_is_with
     assert charged > of_month("100", "1", datetime(2026, 9, 30, 22, tzinfo=UTC), BEFORE_MIDNIGHT)
 
 
+def test_who_sells_to_both_sides_from_further_above_goes_on_by_its_own_days(
+    bluefern: World, to_day: ToDay, engine: Engine
+) -> None:
+    """Otter comes under a reseller of Bluefern's, in Brussels; what the provider charges Bluefern is none of that."""
+    world, ruben = bluefern, bluefern.user(RUBEN)
+    for type, slug in (("tenant", "otter"), ("reseller", "copse")):
+        given = {"type": type, "slug": slug, "name": slug.title(), "country": "GB", "currency": "GBP"}
+        ruben.organisations.create(OrganisationCreate(parent="bluefern", billing_zone="Europe/London", **given))
+    join(world, RUBEN, "copse", "cora@copse.example", Role.ADMINISTRATOR)
+    world.user("cora@copse.example").catalogue.publish("copse", files(OFFERS, rate_card("copse", "GBP", "any", "0.8")))
+    quarter = "  - {rate: service, fee: open-range/heath, every: quarter, price: 90}\n"
+    card = rate_card("resellers-eur", "EUR", "resellers", "0.6", "2026-10-06") + quarter
+    world.mara.catalogue.publish("tarnwick", files(card))
+    for name, day in (("Range", 1), ("New", 15)):
+        made = ruben.subscriptions.create(
+            SubscriptionCreate(
+                organisation="otter", plan="open-range", tier="heath", name=name, starts_on=date(2026, 10, day)
+            )
+        )
+        if name == "Range":
+            ruben.subscriptions.change(made.id, SubscriptionChange(starts_on=date(2026, 10, 22), tier="moor"))
+
+    def charged_above() -> dict[tuple[str, str, datetime], Decimal]:
+        found = world.mara.spend.period_so_far("tarnwick", period="2026-10", wait=60)
+        [link] = [each for each in found.links if each.buyer == "bluefern"]
+        return {(line.subscription, line.rate, line.service_end): line.amount for line in link.lines}
+
+    with engine.connect() as connection:
+        provider = connection.scalar(text("SELECT id FROM organisations WHERE slug = 'tarnwick'"))
+    was = [each for each in lines(engine) if each[2] == provider]
+    charged = charged_above()
+    plan(world, "otter", "copse")
+    assert [each for each in lines(engine) if each[2] == provider] == was
+    to_day("2026-10-20")
+    assert charged_above() == charged
+    [held] = [each for each in ruben.subscriptions.list("otter") if each.name == "New"]
+    world.user("cora@copse.example").subscriptions.change(
+        held.id, SubscriptionChange(starts_on=date(2026, 10, 25), quantity=2)
+    )
+    turn = datetime(2026, 10, 24, 23, tzinfo=UTC)
+    fees = {key: amount for key, amount in charged_above().items() if key[1] != "service"}
+    assert fees == {key: amount for key, amount in charged.items() if key[1] != "service"} | {
+        ("New", "heath", turn): of_month("19.90", "0.6", AT, turn),
+        ("New", "heath", IRELANDS_END): of_month("39.80", "0.6", turn, IRELANDS_END),
+    }
+
+
+def test_terms_agreed_for_a_day_before_a_move_are_not_those_of_the_same_sellers_next_link(
+    bluefern: World, engine: Engine
+) -> None:
+    world = bluefern
+    [held] = world.user("edda").subscriptions.list("saltmarsh")
+    plan(world)
+    columns = "b.slug, l.starts_on, l.special_terms FROM supply_lines l JOIN organisations b ON b.id = l.buyer_id"
+    expected = {}
+    for buyer, day, cpus in (("oxbow", date(2026, 10, 10), "7"), ("bluefern", date(2026, 10, 20), "9")):
+        terms = {"allowances": {"compute/vcpu": f"{cpus} vCPU-hour"}}
+        world.mara.subscriptions.agree(
+            held.id, SpecialTermsAgree(seller="tarnwick", starts_on=day, special_terms=terms)
+        )
+        expected[buyer, day] = json.dumps(terms)
+        with engine.connect() as connection:
+            rows = connection.execute(text(f"SELECT {columns} WHERE NOT l.void AND l.special_terms <> '{{}}'")).all()
+        assert {(buyer, starts_on): terms for buyer, starts_on, terms in rows} == expected
+
+
 def test_what_was_ended_meanwhile_goes_on_where_the_move_is_withdrawn(bluefern: World, engine: Engine) -> None:
     world, edda = bluefern, bluefern.user("edda")
     [held] = edda.subscriptions.list("saltmarsh")
@@ -117,7 +186,9 @@ def test_what_was_ended_meanwhile_goes_on_where_the_move_is_withdrawn(bluefern: 
     assert (lines(engine), amounts(edda, "oxbow")) == (was, charged)
 
 
-def test_what_is_charged_once_is_charged_by_who_sells_on_the_first_day(bluefern: World, to_day: ToDay) -> None:
+def test_what_is_charged_once_is_charged_by_who_sells_on_the_first_day(
+    bluefern: World, to_day: ToDay, engine: Engine
+) -> None:
     """It begins on the day of the move, of which an hour is over in Brussels; a day sooner it is the old seller's."""
     world, edda = bluefern, bluefern.user("edda")
     setup = "  - {rate: setup, fee: open-range/heath, every: once, price: 50}\n"
@@ -130,6 +201,9 @@ def test_what_is_charged_once_is_charged_by_who_sells_on_the_first_day(bluefern:
                 organisation="saltmarsh", plan="open-range", tier="heath", name=name, starts_on=date(2026, 10, day)
             )
         )
+    was = lines(engine)
+    world.mara.moves.withdraw("saltmarsh", plan(world).id)
+    assert lines(engine) == was
     plan(world)
     to_day("2026-10-20")
     found = world.user("ines").spend.period_so_far("saltmarsh", period="2026-10", wait=60)

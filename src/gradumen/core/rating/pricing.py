@@ -152,7 +152,7 @@ def price_rows(rows: Rows, rates: Sequence[RateAt]) -> Priced:
         fixed=fixed,
         amount=amount,
         pieces=pieces,
-        row_amount=_shares(amount, rows.quantity, first, step_of_row),
+        row_amount=_shares(amount, rows, first, step_of_row, (net, true_up)),
     )
 
 
@@ -271,13 +271,25 @@ def _bounded(amount: Array, rate: Array, table: Table, group_first: Array, group
     return fitted(result)
 
 
-def _shares(amount: Array, quantity: Array, first: Array, step_of_row: Array) -> Array:
-    """Each row's share of its step's amount, in proportion to quantity."""
+def _shares(amount: Array, rows: Rows, first: Array, step_of_row: Array, sizes: tuple[Array, Array]) -> Array:
+    """Each row's share of its step's amount, in proportion to quantity.
+
+    Of ``sizes``, what was used and what is committed and not used, the second is shared by rows that commit alone:
+    what another uses on trial takes nothing of it.
+    """
     if len(first) == len(step_of_row):
         return amount
+    used, missing = sizes
     result = amount[step_of_row].astype(object)
     ends = np.append(first[1:], len(step_of_row))
-    for start, end in zip(first.tolist(), ends.tolist(), strict=True):
+    for step, (start, end) in enumerate(zip(first.tolist(), ends.tolist(), strict=True)):
         if end - start > 1:
-            result[start:end] = allocate(int(amount[step_of_row[start]]), [int(each) for each in quantity[start:end]])
+            quantity = [int(each) for each in rows.quantity[start:end]]
+            of_used, of_missing = allocate(int(amount[step]), [int(used[step]), int(missing[step])])
+            shares = allocate(of_used, quantity)
+            if of_missing:
+                held = np.flatnonzero(rows.commits[start:end]).tolist()
+                for place, share in zip(held, allocate(of_missing, [quantity[at] for at in held]), strict=True):
+                    shares[place] += share
+            result[start:end] = shares
     return fitted(result)

@@ -22,7 +22,7 @@ from gradumen.usecases.catalogue.published import Published, load_published, pla
 from gradumen.usecases.messages import people_with, tell
 from gradumen.usecases.scope import business_now, scope_of_nobody
 from gradumen.usecases.subscriptions.orders import monthly_of
-from gradumen.usecases.subscriptions.supply_lines import lines_by_depth
+from gradumen.usecases.subscriptions.supply_lines import own_lines
 
 
 def tell_endings(uow: UnitOfWork, *, at: datetime) -> int:
@@ -101,7 +101,7 @@ class Words:
 
     def _plan(self, row: SubscriptionRow, seller: UUID) -> str:
         """Plan and tier of its last line, as its seller calls them."""
-        line = lines_by_depth(self.tx, row.id)[0][-1]
+        line = own_lines(self.tx, row.id)[-1]
         plan = plan_of(self.tx.get_one(PlanVersionRow, line.plan_version_id), self.published)
         offers = Offers(self.tx, [seller], self.published).of.values()
         shown = next((renamed(plan, each.offer) for each in offers if each.slug == plan.slug), plan)

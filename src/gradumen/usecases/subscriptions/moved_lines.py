@@ -17,7 +17,7 @@ from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.published import Published, plan_of
 from gradumen.usecases.scope import Scope
-from gradumen.usecases.subscriptions.supply_lines import find_renewal, links_of
+from gradumen.usecases.subscriptions.supply_lines import by_link, find_renewal, links_of
 
 SAME = ("plan_version_id", "tier", "quantity", "paused", "trial", "choices")
 """What a line has of what its subscriber subscribed to, on every link."""
@@ -27,11 +27,15 @@ AGREED = ("rate_card_id", "card_named", "special_terms")
 
 @dataclass(frozen=True, slots=True)
 class Turn:
-    """A day from which other links hold, the moment in which it begins, and the tree then."""
+    """A day from which other links hold, the moment in which it begins, and the tree then.
+
+    ``back`` is the way back of a move that is withdrawn: all begins with its day again.
+    """
 
     day: date
     at: datetime
     tree: Tree
+    back: bool = False
 
 
 def coming_turn(tx: Session, scope: Scope, organisation: UUID) -> Turn | None:
@@ -44,7 +48,7 @@ def coming_turn(tx: Session, scope: Scope, organisation: UUID) -> Turn | None:
 
 
 def follow(tx: Session, row: SubscriptionRow, turn: Turn, published: Published) -> None:
-    """Let a subscription's lines follow a tree from a day on; links that stay as they are are left alone.
+    """Let a subscription's lines follow a tree from a day on; links that stay, at whichever depth, are left alone.
 
     Raises:
         NotPriceable: a new seller has no card that prices its buyer.
@@ -54,19 +58,14 @@ def follow(tx: Session, row: SubscriptionRow, turn: Turn, published: Published) 
     plan = plan_of(tx.get_one(PlanVersionRow, own[0].plan_version_id), published)
     links = links_of(turn.tree.chain(row.organisation_id), plan, published)
     wanted = [(max(line.starts_on, turn.day), {name: getattr(line, name) for name in SAME}) for line in own]
-    depths = max(len(links), 1 + max(line.depth for line in lines))
-    for depth in range(depths):
-        here = [line for line in lines if line.depth == depth]
-        link = links[depth] if depth < len(links) else None
-        held = _spans([line for line in here if not line.void], turn.day)
-        if link is not None and held and {(line.buyer_id, line.seller_id) for line in held} == {link}:
-            continue
-        # What was agreed on this link, at whichever depth it stood, is looked for before anything is cut.
-        known = [line for line in lines if link == (line.buyer_id, line.seller_id)]
-        if held:
-            _cut(here, turn)
-        if link is not None:
-            _lay(tx, row, depth, link, turn, _with_terms(tx, row, link, plan, wanted, known), here)
+    of_link = by_link(lines)
+    held = {link for link, here in of_link.items() if _spans([line for line in here if not line.void], turn.day)}
+    for link in held - set(links):
+        _cut(of_link[link], turn)
+    for depth, link in enumerate(links):
+        if link not in held:
+            here = of_link.get(link, [])
+            _lay(tx, row, depth, link, turn, _with_terms(tx, row, link, plan, wanted, here), here)
     tx.flush()
 
 
@@ -96,8 +95,8 @@ def end_with(tx: Session, row: SubscriptionRow, turn: Turn) -> None:
     """Let a subscription that ends with a day do so at its moment, on the links that hold no longer then."""
     links = set(pairwise(turn.tree.chain(row.organisation_id)))
     left = [line for line in all_lines_of(tx, row.id) if (line.buyer_id, line.seller_id) not in links]
-    for depth in {line.depth for line in left}:
-        _end([line for line in left if line.depth == depth], turn)
+    for here in by_link(left).values():
+        _end(here, turn)
     tx.flush()
 
 
@@ -151,15 +150,14 @@ def _lay(
 ) -> None:
     """Put lines of a link at a depth, from a day on. Where it was cut just there before, it goes on."""
     buyer, seller = link
-    ours = [line for line in here if (line.buyer_id, line.seller_id) == link]
-    cut = next((line for line in ours if line.ends_on == turn.day), None)
+    cut = next((line for line in here if line.ends_on == turn.day), None)
     if cut is not None:
         cut.ends_on = cut.closes_at = None
     before = None if cut is None else {name: getattr(cut, name) for name in (*SAME, *AGREED)}
     for day, held in wanted:
         if before == (before := held):
             continue
-        line = next((line for line in ours if line.starts_on == day), None)
+        line = next((line for line in here if line.starts_on == day), None)
         if line is None:
             line = SupplyLineRow(id=uuid4(), subscription_id=row.id, depth=depth, starts_on=day)
             line.buyer_id, line.seller_id = buyer, seller
@@ -167,4 +165,4 @@ def _lay(
         for name, value in before.items():
             setattr(line, name, value)
         line.void, line.ends_on, line.closes_at = False, None, None
-        line.opens_at = turn.at if day == turn.day and cut is None else None
+        line.opens_at = turn.at if day == turn.day and cut is None and not turn.back else None

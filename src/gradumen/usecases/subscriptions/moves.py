@@ -226,7 +226,7 @@ def withdraw_move(tx: Session, caller: Caller, *, organisation: str, move: UUID)
     # While the link to the new seller is there: what is charged on it goes.
     _raise(tx, scope, [*concerned, *restored.values(), *ending], row.starts_on)
     store.drop_edge(tx, mover.id, row.starts_at)
-    turn = Turn(row.starts_on, row.starts_at, scope.tree)
+    turn = Turn(row.starts_on, row.starts_at, scope.tree, back=True)
     for each in concerned:
         follow(tx, each, turn, published)
     for each in restored.values():

@@ -33,7 +33,7 @@ from gradumen.usecases.subscriptions.order_mail import tell_order
 from gradumen.usecases.subscriptions.order_views import views
 from gradumen.usecases.subscriptions.subscription_changes import change, end
 from gradumen.usecases.subscriptions.subscriptions import Accepted, Wanted, subscribe
-from gradumen.usecases.subscriptions.supply_lines import lines_by_depth
+from gradumen.usecases.subscriptions.supply_lines import own_lines
 from gradumen.wire.subscriptions.orders import OrderBody, OrderCreate
 
 LONGEST = 1000
@@ -180,7 +180,7 @@ def _carry_out(
 
 def _check_term(tx: Session, row: SubscriptionRow, day: date, today: date, published: Published) -> None:
     """Within a term that it agreed to, a customer takes no less by itself."""
-    line = lines_by_depth(tx, row.id)[0][-1]
+    line = own_lines(tx, row.id)[-1]
     earliest = _plan_of_line(tx, line, published).duration.earliest_end(row.starts_on, today)
     if day < earliest:
         raise Invalid(
@@ -192,7 +192,7 @@ def _check_term(tx: Session, row: SubscriptionRow, day: date, today: date, publi
 
 def monthly_of(tx: Session, row: SubscriptionRow, day: date, published: Published) -> tuple[Decimal, str]:
     """What a subscription costs a month by its fees on a day, on its own link."""
-    line = [each for each in lines_by_depth(tx, row.id)[0] if each.starts_on <= max(day, row.starts_on)][-1]
+    line = [each for each in own_lines(tx, row.id) if each.starts_on <= max(day, row.starts_on)][-1]
     plan = _plan_of_line(tx, line, published)
     fees = NOTHING if line.paused else _fees(tx, line.rate_card_id, plan.slug, line.tier, line.quantity, day, published)
     return fees.monthly, cards_by_id(tx, {line.rate_card_id})[line.rate_card_id].currency

@@ -11,6 +11,7 @@ from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.pairs import raise_pairs_since
 from gradumen.store.subscriptions.one_off_charges import last_charge_from
+from gradumen.store.subscriptions.subscriptions import lines_of
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
@@ -33,10 +34,12 @@ from gradumen.usecases.subscriptions.subscriptions import (
     views,
 )
 from gradumen.usecases.subscriptions.supply_lines import (
+    by_link,
     check_quantity,
     from_day,
-    lines_by_depth,
+    link_from,
     links_of,
+    own_lines,
     read_choices,
     with_special_terms,
 )
@@ -111,9 +114,9 @@ def change(
     _check_asked(tx, scope, buyer, quantity, paused=paused, more=(tier, plan_version, choices))
     before = held_on(tx, row, starts_on)
     moved = None if plan_version is None else plan_version_row(tx, row.plan_id, plan_version)
-    for depth, lines in lines_by_depth(tx, row.id).items():
+    for lines in by_link(lines_of(tx, row.id)).values():
         changed = from_day(tx, lines, starts_on)
-        if depth == 0 and tier not in (None, changed[0].tier):
+        if changed and changed[0].depth == 0 and tier not in (None, changed[0].tier):
             _check_tier(tx, scope, row, buyer, tier or "", moved or changed[0].plan_version_id, published)
             check_on_sale(tx, row.plan_id, tier or "", starts_on)
         for line in changed:
@@ -166,7 +169,7 @@ def _fit(
 
 def held_on(tx: Session, row: SubscriptionRow, day: date) -> dict[str, Any]:
     """What a subscription is on a day, on its own link."""
-    held = [line for line in lines_by_depth(tx, row.id)[0] if line.starts_on <= day][-1]
+    held = [line for line in own_lines(tx, row.id) if line.starts_on <= day][-1]
     return {"tier": held.tier, "quantity": held.quantity, "paused": held.paused, "choices": dict(held.choices)}
 
 
@@ -238,7 +241,7 @@ def end(tx: Session, scope: Scope, row: SubscriptionRow, ends_on: date | None, p
     if ends_on is not None and ends_on < row.starts_on:
         raise Invalid(f"ends_on {ends_on} is before starts_on {row.starts_on}", field="ends_on", value=ends_on)
     if ends_on not in (None, row.ends_on):
-        line = lines_by_depth(tx, row.id)[0][-1]
+        line = own_lines(tx, row.id)[-1]
         plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
         plan.duration.check_end(row.starts_on, ends_on, today_at_seller(tx, scope, row.organisation_id))
     _check_entered(tx, scope, row, ends_on)
@@ -259,12 +262,11 @@ def _check_sold_on(
     Raises:
         Conflict: its buyer, or one that sells to it, has moved since.
     """
-    lines = [each[-1] for _, each in sorted(lines_by_depth(tx, row.id).items()) if each[-1].ends_on is None]
-    plan = plan_of(tx.get_one(PlanVersionRow, lines[0].plan_version_id), published)
+    sold = {link for link, lines in by_link(lines_of(tx, row.id)).items() if lines[-1].ends_on is None}
+    plan = plan_of(tx.get_one(PlanVersionRow, own_lines(tx, row.id)[-1].plan_version_id), published)
     chain = scope.tree.chain(buyer.id)
     owners = {published.owners["service", each] for each in plan.services} if plan.services else set()
-    sold = [(line.buyer_id, line.seller_id) for line in lines]
-    if not owners <= set(chain) or sold != links_of(chain, plan, published):
+    if not owners <= set(chain) or sold != set(links_of(chain, plan, published)):
         raise Conflict(
             f"'{row.name}' was bought on another chain of sellers, and ends with it; subscribe anew instead",
             field="ends_on",
@@ -310,7 +312,7 @@ def agree_special_terms(
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, seller)
     row = lock_seen(tx, scope, subscription_id)
-    sold = [line for lines in lines_by_depth(tx, row.id).values() for line in lines if line.seller_id == owner.id]
+    sold = [line for line in lines_of(tx, row.id) if line.seller_id == owner.id]
     if not sold:
         raise NotFound("subscription", subscription_id)
     scope.require(Right.MANAGE_SUBSCRIPTIONS, owner)
@@ -318,7 +320,7 @@ def agree_special_terms(
     check_version(row, version)
     _check_day(row, starts_on)
     published = load_published(tx)
-    changed = from_day(tx, sorted(sold, key=lambda line: line.starts_on), starts_on)
+    changed = from_day(tx, link_from(sold, starts_on), starts_on)
     if not changed:
         message = f"{owner.name} sells this subscription until {sold[-1].ends_on}; choose a day before"
         raise Invalid(message, field="starts_on", value=starts_on)

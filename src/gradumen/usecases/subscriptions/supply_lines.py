@@ -1,6 +1,6 @@
 """Supply lines: what a subscription is on each link above its subscriber, from a day on."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from itertools import pairwise
@@ -120,12 +120,27 @@ def copy_line(line: SupplyLineRow, starts_on: date) -> SupplyLineRow:
     return SupplyLineRow(id=uuid4(), starts_on=starts_on, **values)
 
 
-def lines_by_depth(tx: Session, subscription: UUID) -> dict[int, list[SupplyLineRow]]:
-    """A subscription's lines of each link, in the order of their days."""
-    found: dict[int, list[SupplyLineRow]] = {}
-    for line in lines_of(tx, subscription):
-        found.setdefault(line.depth, []).append(line)
+def by_link(lines: Iterable[SupplyLineRow]) -> dict[tuple[UUID, UUID], list[SupplyLineRow]]:
+    """Lines by buyer and seller, as they come; where somebody moves, a link may stay at another depth than it was."""
+    found: dict[tuple[UUID, UUID], list[SupplyLineRow]] = {}
+    for line in lines:
+        found.setdefault((line.buyer_id, line.seller_id), []).append(line)
     return found
+
+
+def link_from(lines: Sequence[SupplyLineRow], day: date) -> list[SupplyLineRow]:
+    """Of a seller's lines those of the link that holds on a day, else of the next that begins; none where all end."""
+    begins = {
+        link: min(max(line.starts_on, day) for line in here if line.ends_on is None or line.ends_on > day)
+        for link, here in by_link(lines).items()
+        if here[-1].ends_on is None or here[-1].ends_on > day
+    }
+    return by_link(lines)[min(begins, key=lambda link: begins[link])] if begins else []
+
+
+def own_lines(tx: Session, subscription: UUID) -> list[SupplyLineRow]:
+    """A subscription's lines between its subscriber and who sells to that, in the order of their days."""
+    return [line for line in lines_of(tx, subscription) if line.depth == 0]
 
 
 def from_day(tx: Session, lines: list[SupplyLineRow], day: date) -> list[SupplyLineRow]:

@@ -1,0 +1,155 @@
+"""What brings random customers in over the interface; imports ``client`` and ``wire`` only."""
+
+from datetime import timedelta
+from decimal import Decimal
+from fractions import Fraction
+from itertools import pairwise
+from typing import Any
+
+from gradumen.client import Client
+from gradumen.client.metering.readings import reading_event
+from gradumen.wire.catalogue.catalogue import CatalogueFile
+from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
+from tests.worlds.worlds import GIB, Customer, Family, Link, Subscription, Version
+
+
+def text(value: Fraction) -> str:
+    return f"{Decimal(value.numerator) / Decimal(value.denominator):f}"
+
+
+def card_file(link: Link, plan: str, version: Version) -> CatalogueFile:
+    """A version as the file that publishes it."""
+    slug = f"card-{link.buyer}"
+    rate: dict[str, Any] = {"rate": "traffic", "meter": "network/egress", "per": "GiB", "over": link.over}
+    blocks = [{"to": end, "price": text(each)} for end, each in zip(version.ends, version.prices, strict=False)]
+    if version.kind == "flat":
+        rate["price"] = text(version.prices[0])
+    elif version.kind == "lot":
+        rate["lots"] = {"of": version.ends[0], "price": text(version.prices[0])}
+    else:
+        rate["blocks"] = [*blocks, {"price": text(version.prices[-1])}]
+        if version.kind == "whole":
+            rate["at-reached-step"] = True
+    for name in ("allowance", "committed"):
+        if getattr(version, name):
+            rate[name] = getattr(version, name)
+    if version.minimum:
+        rate["minimum"] = text(version.minimum)
+    if version.cap is not None:
+        rate["cap"] = text(version.cap)
+    when = {"advance": "true"} if link.advance else {}
+    fees = [{"rate": tier, "fee": f"{plan}/{tier}", "price": text(each), **when} for tier, each in version.fees.items()]
+    for every in ("once", "quarter"):
+        if getattr(version, every):
+            terms = {"every": every, "price": text(getattr(version, every)), **(when if every == "quarter" else {})}
+            fees += [{"rate": f"{every}-{tier}", "fee": f"{plan}/{tier}", **terms} for tier in version.fees]
+    spend = {"rate": "least", "commitment": text(version.spend), "over": link.least_over}
+    least = [spend] if version.spend else []
+    lines = [f"  - {_flow(each)}" for each in (rate, *windowed(version, link.over), *fees, *least)]
+    head = [
+        f"rate-card: {slug}",
+        f"name: {slug}",
+        f"for: {{organisations: [{link.buyer}]}}",
+        f"currency: {link.currency}",
+        f"starts-on: {version.day}",
+        f"composites: {'components' if version.components else 'whole'}",
+        "rates:",
+    ]
+    off = [f"discounts: [{{discount: off, name: Off, percent: {version.off}}}]"] if version.off else []
+    return CatalogueFile(name=f"{slug}.yaml", content="\n".join([*head, *lines, *off]) + "\n")
+
+
+def windowed(version: Version, over: str) -> list[dict[str, Any]]:
+    """The rate of a version's window, if it has one."""
+    if version.window is None:
+        return []
+    window, names = version.window, ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+    when: dict[str, Any] = {} if len(window.days) == 7 else {"days": [names[day] for day in window.days]}
+    if (window.start, window.end) != (0, 24):
+        when |= {"from": f'"{window.start:02d}:00"', "to": f'"{window.end:02d}:00"'}
+    rate = {"rate": "window", "meter": "network/egress", "per": "GiB", "when": when}
+    return [{**rate, "price": text(window.price), "over": over}]
+
+
+def _flow(value: Any) -> str:
+    if isinstance(value, dict):
+        return "{" + ", ".join(f"{name}: {_flow(each)}" for name, each in value.items()) + "}"
+    if isinstance(value, list):
+        return "[" + ", ".join(map(_flow, value)) + "]"
+    return str(value)
+
+
+def publish(sellers: dict[str, Client], family: Family) -> None:
+    """Plan, offers and cards of a family by the clients of its sellers, and its subscriptions with all their changes."""
+    allowance = family.allowances["heath"] // GIB
+    own = f", allowances: {{network/egress: {allowance} GiB}}" if allowance else ""
+    plan = (
+        f"plan: {family.plan}\nname: {family.plan}\nservices: [network]\n"
+        f"tiers: [{{tier: heath, name: Heath{own}}}, {{tier: moor, name: Moor}}]\n"
+    )
+    sellers["tarnwick"].catalogue.publish("tarnwick", [CatalogueFile(name="plan.yaml", content=plan)])
+    offer = CatalogueFile(name="offer.yaml", content=f"offer: {family.plan}\n")
+    for link in family.links:
+        sellers[link.seller].catalogue.publish(link.seller, [offer])
+        for version in link.versions:
+            sellers[link.seller].catalogue.publish(link.seller, [card_file(link, family.plan, version)])
+    for customer in family.customers:
+        for each in customer.subscriptions:
+            subscribe(sellers[customer.seller], customer, family.plan, each)
+
+
+def subscribe(direct: Client, customer: Customer, plan: str, wanted: Subscription) -> None:
+    """A subscription by its seller's client, with all that changes later."""
+    first = wanted.stretches[0]
+    made = direct.subscriptions.create(
+        SubscriptionCreate(
+            organisation=customer.slug,
+            project=wanted.project or None,
+            plan=plan,
+            tier=first.tier,
+            name=wanted.name,
+            quantity=first.quantity,
+            starts_on=first.day,
+            ends_on=wanted.ends_on,
+            trial_until=wanted.stretches[1].day if first.trial else None,
+        )
+    )
+    for before, after in pairwise(wanted.stretches[1:] if first.trial else wanted.stretches):
+        direct.subscriptions.change(
+            made.id,
+            SubscriptionChange(
+                starts_on=after.day,
+                tier=None if after.tier == before.tier else after.tier,
+                quantity=None if after.quantity == before.quantity else after.quantity,
+                paused=None if after.paused == before.paused else after.paused,
+            ),
+        )
+
+
+def organisation(parent: str, type: str, slug: str, currency: str, zone: str) -> OrganisationCreate:
+    return OrganisationCreate(
+        parent=parent, type=type, slug=slug, name=slug, country="IE", currency=currency, billing_zone=zone
+    )
+
+
+def events(customer: Customer, since: int = 0) -> list[dict[str, Any]]:
+    """The customer's usage as readings, from the one of a number on."""
+    return [
+        reading_event(
+            "/worlds",
+            f"{customer.slug}-{number}",
+            {
+                "owner": f"{customer.slug}/{use.project}",
+                "resource": use.resource,
+                "meter": "network/egress",
+                "quantity": str(use.quantity),
+                "unit": "byte",
+                "start": use.moment.isoformat(),
+                "end": (use.moment + timedelta(minutes=15)).isoformat(),
+                "attributes": {"component_of": "app"} if use.resource == "machine" else {},
+            },
+        )
+        for number, use in enumerate(customer.usage)
+        if number >= since
+    ]
