@@ -169,6 +169,10 @@ def links(say: Said) -> None:
         id="CONCAT(REPEAT('2', 31), 'c')", depth="1", starts_on="'2026-09-20'", opens_at="'2026-09-19 23:00:00'",
     )  # fmt: skip
     row(say, "pairs", id="3", seller_id=of["seller_id"], buyer_id=of["buyer_id"], period="'2026-10'", wanted="4")
+    row(say, "pairs", id="4", seller_id="REPEAT('f', 32)", buyer_id="REPEAT('4', 32)", period="'2026-09'", wanted="4")
+    by_hand = {"subscription_id": "REPEAT('4', 32)", "seller_id": "REPEAT('f', 32)"}
+    row(say, "supply_lines", **by_hand, id="REPEAT('4', 32)", buyer_id="REPEAT('4', 32)", ends_on=day)
+    row(say, "one_off_charges", **by_hand, id="REPEAT('4', 32)", day=day)
     row(say, "current_charges", pair_id="1", generation="4", true_up="1", shared_quantity="2", shared_amount="1")
 
 
@@ -197,7 +201,9 @@ def carried(database: PrivateDatabase) -> Iterator[Connection]:
 def test_pairs_of_before_are_rated_again(carried: Connection) -> None:
     """All of them, as orders were not charged; the one with usage that was not priced was to be rated before that."""
     found = carried.execute(text("SELECT id, wanted, stale_since IS NOT NULL FROM pairs ORDER BY id")).all()
-    assert [tuple(each) for each in found] == [(1, 6, 1), (2, 7, 1), (3, 5, 1)], "and for what moves had left"
+    assert [tuple(each) for each in found] == [(1, 6, 1), (2, 7, 1), (3, 5, 1), (4, 5, 1)], (
+        "and for what moves had left"
+    )
     kept = carried.execute(text("SELECT COUNT(*), SUM(quantity), MAX(resource_id) FROM not_priced")).one()
     assert tuple(kept) == (2, 14, None)
 
@@ -283,6 +289,7 @@ def test_lines_of_moves_end_with_them_and_begin_as_if_those_that_were_withdrawn_
         ("2c", other, None, None, None, 0),
         ("33", first, day, None, None, 0),
         ("3a", day, None, None, None, 0),
+        ("44", first, day, None, None, 0),
     ]
 
 

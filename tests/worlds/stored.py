@@ -1,7 +1,9 @@
 """What is stored of every pair, beside what rating it anew gives."""
 
+from collections.abc import Iterable, Iterator
 from itertools import groupby
 from typing import Any
+from uuid import UUID
 
 from sqlalchemy import select, tuple_
 from sqlalchemy.orm import Session
@@ -15,11 +17,14 @@ from gradumen.usecases.rating.current_charges import rated_rows
 
 
 def differing_pairs(uow: UnitOfWork) -> dict[str, Any]:
-    """The sellers' months whose stored charges, parts or usage without price are not what rating them anew gives."""
+    """The sellers' months whose stored charges, parts or usage without price are not what rating them anew gives.
+
+    One buyer of each is rated alone: what is sold to it comes to the same whomever it is rated with.
+    """
     found = {}
     with Session(uow.engine) as session:
         pairs = session.scalars(select(PairRow).order_by(PairRow.seller_id, PairRow.period, PairRow.id)).all()
-        for (seller, period), of_seller in groupby(pairs, key=lambda pair: (pair.seller_id, pair.period)):
+        for seller, period, of_seller in _pieces(pairs):
             begun = tuple(Begun(pair.id, pair.generation, pair.wanted, pair.buyer_id) for pair in of_seller)
             rated = rated_rows(uow, attempt=Attempt(seller, period, 0, begun))
             anew = {
@@ -35,6 +40,14 @@ def differing_pairs(uow: UnitOfWork) -> dict[str, Any]:
                 if _sorted(table, stored) != _sorted(table, expected):
                     found[f"{seller} {period} {table.__name__}"] = (stored, expected)
     return found
+
+
+def _pieces(pairs: Iterable[PairRow]) -> Iterator[tuple[UUID, str, list[PairRow]]]:
+    for (seller, period), of_seller in groupby(pairs, key=lambda pair: (pair.seller_id, pair.period)):
+        first, *others = of_seller
+        yield seller, period, [first]
+        if others:
+            yield seller, period, others
 
 
 def _sorted(table: Any, rows: list[dict[str, Any]]) -> list[dict[str, Any]]:

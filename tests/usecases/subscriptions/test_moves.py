@@ -14,6 +14,7 @@ from gradumen.core.errors import Conflict, Forbidden, GradumenError, Invalid, No
 from gradumen.core.exact import line_amount, round_half_up
 from gradumen.usecases.subscriptions.moves_due import complete_moves
 from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions.orders import OrderCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 from tests.conftest import Service, settle
@@ -394,3 +395,31 @@ def test_a_feed_writes_for_who_was_below_it_when_a_reading_started(bluefern: Wor
     outcome = edda.readings.send("oxbow/own", [use("before", 14), use("after", 15)])
     assert [each.status for each in outcome.outcomes] == ["accepted", "refused"]
     assert "moved to another seller" in (outcome.outcomes[1].reason or "")
+
+
+def test_what_is_charged_by_hand_after_a_move_is_the_new_buyers_alone(
+    bluefern: World, to_day: ToDay, service: Service
+) -> None:
+    """The provider sells to both resellers; what it charges the one is nothing that the other pays for or reads."""
+    world = bluefern
+    plan(world)
+    to_day("2026-10-20")
+    given = {"seller": "tarnwick", "organisation": "saltmarsh", "subscription": "Open Range"}
+    for day, amount, currency in ((date(2026, 10, 14), "7", "GBP"), (DAY, "50", "EUR")):
+        body = OneOffChargeCreate(**given, day=day, currency=currency, description=f"Work of {day}", amount=amount)
+        world.mara.one_off_charges.enter(body, key=str(day))
+    settle(service.uow.engine)
+    with service.uow.engine.begin() as connection:
+        oxbow = "buyer_id = (SELECT id FROM organisations WHERE slug = 'oxbow')"
+        again = "wanted = wanted + 1, stale_since = UTC_TIMESTAMP(6), not_before = NULL"
+        connection.execute(text(f"UPDATE pairs SET {again} WHERE {oxbow} AND period = '2026-10'"))
+    found = world.mara.spend.period_so_far("tarnwick", period="2026-10", wait=60)
+    charged = {
+        (each.buyer, line.description) for each in found.links for line in each.lines if "Work of" in line.description
+    }
+    assert len(charged) == 2
+    assert {buyer: text[-2:] for buyer, text in charged} == {"oxbow": "14", "bluefern": "15"}
+    assert {(each.buyer, each.day) for each in world.mara.one_off_charges.list("tarnwick")} == {
+        ("oxbow", date(2026, 10, 14)),
+        ("bluefern", DAY),
+    }

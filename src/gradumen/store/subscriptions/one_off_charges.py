@@ -51,11 +51,11 @@ def charged_from(tx: Session, subscriptions: Collection[UUID], sellers: Collecti
     return set(tx.scalars(query.where(row.day >= day, row.withdrawn_at.is_(None)).distinct()))
 
 
-def buyers_of(tx: Session, seller: UUID, subscriptions: Collection[UUID]) -> dict[UUID, UUID]:
-    """The buyers to whom a seller sells subscriptions, by subscription."""
-    rows = tx.execute(
-        select(SupplyLineRow.subscription_id, SupplyLineRow.buyer_id).where(
-            SupplyLineRow.subscription_id.in_(subscriptions), SupplyLineRow.seller_id == seller
-        )
-    )
-    return dict(rows.all())
+def lines_sold(tx: Session, seller: UUID, subscriptions: Collection[UUID]) -> dict[UUID, list[SupplyLineRow]]:
+    """The lines by which a seller sells subscriptions, to one buyer or the next, in the order of their days."""
+    line = SupplyLineRow
+    query = select(line).where(line.subscription_id.in_(subscriptions), line.seller_id == seller, ~line.void)
+    found: dict[UUID, list[SupplyLineRow]] = {}
+    for each in tx.scalars(query.order_by(line.starts_on)):
+        found.setdefault(each.subscription_id, []).append(each)
+    return found

@@ -1,6 +1,6 @@
 """One-off charges: amounts that a seller charges by hand, on a subscription of a buyer's."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import date
 from typing import Protocol
 from uuid import UUID, uuid4
@@ -16,7 +16,7 @@ from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import raise_pairs
-from gradumen.store.subscriptions.one_off_charges import buyers_of, charges_between, charges_by
+from gradumen.store.subscriptions.one_off_charges import charges_between, charges_by, lines_sold
 from gradumen.store.subscriptions.subscriptions import sold_lines, subscriptions_by_id
 from gradumen.store.subscriptions.tables import OneOffChargeRow, SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session, use_case
@@ -37,19 +37,28 @@ class OnLine(Protocol):
 def load_one_off_charges(
     tx: Session, seller: UUID, period: Period, lines: Mapping[int, OnLine]
 ) -> tuple[tuple[OneOffCharge, ...], dict[str, str]]:
-    """The charges of a seller's period on loaded lines, and their texts."""
-    stretches: dict[UUID, list[tuple[date, int]]] = {}
-    for line_number, line in lines.items():
-        stretches.setdefault(line.subscription.id, []).append((line.row.starts_on, line_number))
-    rows = charges_between(tx, seller, period.first_day, period.next().first_day)
+    """The charges of a seller's period on loaded lines, and their texts.
+
+    Where somebody moved, the seller may sell to another buyer on a charge's day than those whose lines are loaded.
+    """
+    numbers = {line.row.id: number for number, line in lines.items()}
+    loaded = {line.subscription.id for line in lines.values()}
+    between = charges_between(tx, seller, period.first_day, period.next().first_day)
+    rows = [row for row in between if row.subscription_id in loaded]
+    sold = lines_sold(tx, seller, {row.subscription_id for row in rows})
     found: list[OneOffCharge] = []
     texts: dict[str, str] = {}
     for row in rows:
-        held = [each for each in sorted(stretches.get(row.subscription_id, ())) if each[0] <= row.day]
-        if held:
-            found.append(OneOffCharge(slug_of(row), held[-1][1], row.day, row.amount))
+        number = numbers.get(_of_day(sold[row.subscription_id], row.day).id)
+        if number is not None:
+            found.append(OneOffCharge(slug_of(row), number, row.day, row.amount))
             texts[slug_of(row)] = row.description
     return tuple(found), texts
+
+
+def _of_day(lines: Sequence[SupplyLineRow], day: date) -> SupplyLineRow:
+    """The line that holds on a day, or held last before it."""
+    return [line for line in lines if line.starts_on <= day][-1]
 
 
 def slug_of(row: OneOffChargeRow) -> str:
@@ -170,14 +179,15 @@ def _require(scope: Scope, seller: OrganisationRow) -> None:
 def _views(tx: Session, seller: OrganisationRow, rows: list[OneOffChargeRow]) -> list[OneOffChargeBody]:
     ids = {row.subscription_id for row in rows}
     subscriptions = subscriptions_by_id(tx, ids)
-    buyers = buyers_of(tx, seller.id, ids)
+    sold = lines_sold(tx, seller.id, ids)
+    buyers = {row.id: _of_day(sold[row.subscription_id], row.day).buyer_id for row in rows}
     names = organisations_by_id(tx, {each.organisation_id for each in subscriptions.values()} | set(buyers.values()))
     users = names_of(tx, {row.entered_by for row in rows})
     return [
         OneOffChargeBody(
             id=row.id,
             seller=seller.slug,
-            buyer=names[buyers[row.subscription_id]].slug,
+            buyer=names[buyers[row.id]].slug,
             organisation=names[subscriptions[row.subscription_id].organisation_id].slug,
             organisation_name=names[subscriptions[row.subscription_id].organisation_id].name,
             subscription=subscriptions[row.subscription_id].name,
