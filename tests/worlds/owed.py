@@ -14,7 +14,7 @@ from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.spend.period_so_far import LinkPeriodBody
 from tests.worlds.priced import priced
 from tests.worlds.spans import ZERO, Cell, Place, Span, day_start, held, rounded, seconds, spans, whole_month
-from tests.worlds.worlds import GIB, LAST, MINOR, Customer, Family, Link, Use
+from tests.worlds.worlds import GIB, LAST, MINOR, Customer, Family, Link, Subscription, Use
 
 Key = tuple[str, str, str, int]
 """Whose, of which subscription, by which rate, of which version (from one)."""
@@ -31,17 +31,39 @@ def owed(family: Family, link: Link) -> dict[Key, Fraction]:
         for (number, place), amount in cells.items():
             charged[rate, number, place] += amount
     found: dict[tuple[str, int, Place], Fraction] = defaultdict(Fraction, charged)
-    for (_, number, place), amount in charged.items():
-        if covered[place].stretch.trial:
-            found["trial", number, place] -= amount
-        else:
-            found["off", number, place] -= amount * link.versions[number].off / 100
+    for rate, (number, place), amount in taken_off(link, covered, charged):
+        found[rate, number, place] -= amount
     for (number, place), amount in least(link, covered, found).items():
         found["least", number, place] += amount
     told: dict[Key, Fraction] = defaultdict(Fraction)
     for (rate, number, place), amount in found.items():
         told[covered[place].customer.slug, covered[place].subscription.name, rate, number + 1] += amount
+    for each in family.by_hand:
+        if each.link is link:
+            number = max(number for number, version in enumerate(link.versions) if version.day <= each.day)
+            amount = Fraction(each.amount, 10 ** MINOR[link.currency])
+            told[each.customer, each.subscription, "by-hand", number + 1] += amount
     return {key: amount for key, amount in told.items() if amount}
+
+
+def taken_off(
+    link: Link, covered: list[Span], charged: dict[tuple[str, int, Place], Fraction]
+) -> Iterator[tuple[str, Cell, Fraction]]:
+    """What a trial takes off a stretch and version, else a percentage, and then what is left of the amount."""
+    sums: dict[Cell, Fraction] = defaultdict(Fraction)
+    for (_, number, place), amount in charged.items():
+        sums[number, place] += amount
+    given: dict[tuple[str, ...], Fraction] = defaultdict(Fraction)
+    for number, place in sorted(sums, key=lambda cell: (max(covered[cell[1]].start, held(link, cell[0])[0]), cell[1])):
+        span, version, left = covered[place], link.versions[number], sums[number, place]
+        if span.stretch.trial:
+            yield "trial", (number, place), left
+            continue
+        off = left * version.off / 100
+        less = max(ZERO, min(left - off, version.less - given[span.scope("")]))
+        given[span.scope("")] += less
+        yield "off", (number, place), off
+        yield "less", (number, place), less
 
 
 def monthly_fees(link: Link, span: Span) -> Iterator[tuple[str, int, Fraction]]:
@@ -65,7 +87,7 @@ def longer_fees(link: Link, span: Span) -> Iterator[tuple[str, int, Fraction]]:
     if span.start == begins:
         number = max(number for number, each in enumerate(link.versions) if each.day <= first)
         yield f"once-{stretch.tier}", number, link.versions[number].once * stretch.quantity
-    month, quarter = day_start(LAST, link.zone), day_start(date(2026, 12, first.day), link.zone)
+    month, quarter = day_start(LAST, link.zone), quarter_end(link, span.subscription)
     leaves = span.customer.until(link)
     until = span.end if span.end < month else min(quarter, leaves or quarter)
     if until > month and not link.advance:
@@ -73,8 +95,18 @@ def longer_fees(link: Link, span: Span) -> Iterator[tuple[str, int, Fraction]]:
     ends = [*(day_start(version.day, link.zone) for version in link.versions[1:]), quarter]
     for number, (version, end) in enumerate(zip(link.versions, ends, strict=True)):
         start, stop = max(span.start, day_start(version.day, link.zone)), min(until, end)
-        share = Fraction(seconds(start, stop), seconds(begins, quarter))
+        share = rest_of_quarter(link, span.subscription, start, stop)
         yield f"quarter-{stretch.tier}", number, rounded(version.quarter * stretch.quantity * share, 12)
+
+
+def quarter_end(link: Link, subscription: Subscription) -> datetime:
+    return day_start(date(2026, 12, subscription.stretches[0].day.day), link.zone)
+
+
+def rest_of_quarter(link: Link, subscription: Subscription, start: datetime, stop: datetime) -> Fraction:
+    """Which share of its first quarter lies between two moments."""
+    begins = day_start(subscription.stretches[0].day, link.zone)
+    return Fraction(seconds(start, stop), seconds(begins, quarter_end(link, subscription)))
 
 
 def least(link: Link, covered: list[Span], charged: dict[tuple[str, int, Place], Fraction]) -> dict[Cell, Fraction]:
@@ -113,7 +145,10 @@ def covering(link: Link, number: int, of: list[Span]) -> int:
 
 
 def owed_in_advance(family: Family, link: Link) -> Fraction:
-    """What the close of the month charges for the month after it: fees in advance, of what goes on."""
+    """What the close of the month charges for the month after it: fees in advance, of what goes on.
+
+    With the rest of a quarter, where a link begins then.
+    """
     found, version = ZERO, link.versions[-1]
     start, end = day_start(LAST, link.zone), day_start(date(2026, 11, 1), link.zone)
     for customer in family.below(link):
@@ -121,8 +156,12 @@ def owed_in_advance(family: Family, link: Link) -> Fraction:
         share = Fraction(seconds(max(start, since), min(end, until)), seconds(start, end))
         for each in customer.subscriptions:
             last = each.stretches[-1]
-            if link.advance and not each.ends_on and not last.paused:
-                found += rounded(version.fees[last.tier] * last.quantity * share, MINOR[link.currency])
+            if not link.advance or each.ends_on or last.paused:
+                continue
+            found += rounded(version.fees[last.tier] * last.quantity * share, MINOR[link.currency])
+            if customer.since(link) and since >= start:
+                rest = rest_of_quarter(link, each, since, quarter_end(link, each))
+                found += rounded(version.quarter * last.quantity * rest, MINOR[link.currency])
     return found
 
 
@@ -203,7 +242,8 @@ def differences(expected: dict[Key, Fraction], link: LinkPeriodBody | None, curr
     """Subscriptions' rates and versions whose lines do not come to what is owed, each line rounded once."""
     found: dict[Key, list[Decimal]] = {}
     for line in link.lines if link else ():
-        key = (line.organisation, line.subscription, line.rate, line.rate_card_version)
+        rate = "by-hand" if line.rate.startswith("one-off-") else line.rate
+        key = (line.organisation, line.subscription, rate, line.rate_card_version)
         found.setdefault(key, []).append(line.amount)
     wrong = []
     for key in {*expected, *found}:

@@ -5,13 +5,15 @@ from decimal import Decimal
 from fractions import Fraction
 from itertools import pairwise
 from typing import Any
+from uuid import UUID
 
 from gradumen.client import Client
 from gradumen.client.metering.readings import reading_event
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
-from tests.worlds.worlds import GIB, Customer, Family, Link, Subscription, Version
+from tests.worlds.worlds import GIB, MINOR, ByHand, Customer, Family, Link, Stretch, Subscription, Version
 
 
 def text(value: Fraction) -> str:
@@ -56,8 +58,10 @@ def card_file(link: Link, plan: str, version: Version) -> CatalogueFile:
         f"composites: {'components' if version.components else 'whole'}",
         "rates:",
     ]
-    off = [f"discounts: [{{discount: off, name: Off, percent: {version.off}}}]"] if version.off else []
-    return CatalogueFile(name=f"{slug}.yaml", content="\n".join([*head, *lines, *off]) + "\n")
+    off = [{"discount": "off", "name": "Off", "percent": version.off}] if version.off else []
+    off += [{"discount": "less", "name": "Less", "amount": version.less}] if version.less else []
+    discounts = [f"discounts: {_flow(off)}"] if off else []
+    return CatalogueFile(name=f"{slug}.yaml", content="\n".join([*head, *lines, *discounts]) + "\n")
 
 
 def windowed(version: Version, over: str) -> list[dict[str, Any]]:
@@ -81,7 +85,10 @@ def _flow(value: Any) -> str:
 
 
 def publish(sellers: dict[str, Client], family: Family) -> None:
-    """Plan, offers and cards of a family by the clients of its sellers, and its subscriptions with all their changes."""
+    """Plan, offers and cards of a family by the clients of its sellers, its subscriptions, and who moves.
+
+    What its customers subscribe to is changed after that or before.
+    """
     allowance = family.allowances["heath"] // GIB
     own = f", allowances: {{network/egress: {allowance} GiB}}" if allowance else ""
     plan = (
@@ -94,13 +101,33 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
         sellers[link.seller].catalogue.publish(link.seller, [offer])
         for version in link.versions:
             sellers[link.seller].catalogue.publish(link.seller, [card_file(link, family.plan, version)])
-    for customer in family.customers:
-        for each in customer.subscriptions:
-            subscribe(sellers[customer.seller], customer, family.plan, each)
+    made = [
+        (sellers[customer.seller], subscribe(sellers[customer.seller], customer, family.plan, each), each)
+        for customer in family.customers
+        for each in customer.subscriptions
+    ]
+    move = family.move or family.withdrawn
+    early = move is not None and move.early
+    if early:
+        let_move(sellers["tarnwick"], family)
+    for direct, id, each in made:
+        for before, after in pairwise(each.stretches[1:] if each.stretches[0].trial else each.stretches):
+            change(direct, id, before, after)
+    if move and not early:
+        let_move(sellers["tarnwick"], family)
 
 
-def subscribe(direct: Client, customer: Customer, plan: str, wanted: Subscription) -> None:
-    """A subscription by its seller's client, with all that changes later."""
+def let_move(provider: Client, family: Family) -> None:
+    move = family.move or family.withdrawn
+    assert move is not None
+    told = provider.moves.plan(move.mover, move.later[-1].seller, move.day, "It moves.")
+    assert told.state == "planned"
+    if family.withdrawn:
+        assert provider.moves.withdraw(move.mover, told.id).state == "withdrawn"
+
+
+def subscribe(direct: Client, customer: Customer, plan: str, wanted: Subscription) -> UUID:
+    """A subscription by its seller's client."""
     first = wanted.stretches[0]
     made = direct.subscriptions.create(
         SubscriptionCreate(
@@ -115,16 +142,34 @@ def subscribe(direct: Client, customer: Customer, plan: str, wanted: Subscriptio
             trial_until=wanted.stretches[1].day if first.trial else None,
         )
     )
-    for before, after in pairwise(wanted.stretches[1:] if first.trial else wanted.stretches):
-        direct.subscriptions.change(
-            made.id,
-            SubscriptionChange(
-                starts_on=after.day,
-                tier=None if after.tier == before.tier else after.tier,
-                quantity=None if after.quantity == before.quantity else after.quantity,
-                paused=None if after.paused == before.paused else after.paused,
-            ),
+    return made.id
+
+
+def change(direct: Client, id: UUID, before: Stretch, after: Stretch) -> None:
+    """A subscription from a stretch's first day on."""
+    direct.subscriptions.change(
+        id,
+        SubscriptionChange(
+            starts_on=after.day,
+            tier=None if after.tier == before.tier else after.tier,
+            quantity=None if after.quantity == before.quantity else after.quantity,
+            paused=None if after.paused == before.paused else after.paused,
+        ),
+    )
+
+
+def charge(seller: Client, each: ByHand) -> None:
+    seller.one_off_charges.enter(
+        OneOffChargeCreate(
+            seller=each.link.seller,
+            organisation=each.customer,
+            subscription=each.subscription,
+            day=each.day,
+            description="By hand",
+            amount=text(Fraction(each.amount, 10 ** MINOR[each.link.currency])),
+            currency=each.link.currency,
         )
+    )
 
 
 def organisation(parent: str, type: str, slug: str, currency: str, zone: str) -> OrganisationCreate:

@@ -16,15 +16,16 @@ from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.usecases.rating.current_charges import rated_rows
 
 
-def differing_pairs(uow: UnitOfWork) -> dict[str, Any]:
+def differing_pairs(uow: UnitOfWork, *, alone: bool = False) -> dict[str, Any]:
     """The sellers' months whose stored charges, parts or usage without price are not what rating them anew gives.
 
-    One buyer of each is rated alone: what is sold to it comes to the same whomever it is rated with.
+    Args:
+        alone: one buyer of each is rated alone: what is sold to it comes to the same whomever it is rated with.
     """
     found = {}
     with Session(uow.engine) as session:
         pairs = session.scalars(select(PairRow).order_by(PairRow.seller_id, PairRow.period, PairRow.id)).all()
-        for seller, period, of_seller in _pieces(pairs):
+        for seller, period, of_seller in _pieces(pairs, alone):
             begun = tuple(Begun(pair.id, pair.generation, pair.wanted, pair.buyer_id) for pair in of_seller)
             rated = rated_rows(uow, attempt=Attempt(seller, period, 0, begun))
             anew = {
@@ -42,12 +43,12 @@ def differing_pairs(uow: UnitOfWork) -> dict[str, Any]:
     return found
 
 
-def _pieces(pairs: Iterable[PairRow]) -> Iterator[tuple[UUID, str, list[PairRow]]]:
-    for (seller, period), of_seller in groupby(pairs, key=lambda pair: (pair.seller_id, pair.period)):
-        first, *others = of_seller
-        yield seller, period, [first]
-        if others:
-            yield seller, period, others
+def _pieces(pairs: Iterable[PairRow], alone: bool) -> Iterator[tuple[UUID, str, list[PairRow]]]:
+    for (seller, period), group in groupby(pairs, key=lambda pair: (pair.seller_id, pair.period)):
+        of_seller = list(group)
+        for piece in (of_seller[:1], of_seller[1:]) if alone else (of_seller,):
+            if piece:
+                yield seller, period, piece
 
 
 def _sorted(table: Any, rows: list[dict[str, Any]]) -> list[dict[str, Any]]:

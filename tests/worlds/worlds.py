@@ -48,7 +48,8 @@ class Window:
 class Version:
     """A card's version: the price of traffic in one of several ways, own allowance, commitment, bounds, fees.
 
-    ``off`` is a percentage off everything, ``spend`` the least that a month comes to after it. In a ``window`` traffic
+    ``off`` is a percentage off everything, ``less`` an amount of each subscription's after it, ``spend`` the least that
+    a month comes to after both. In a ``window`` traffic
     has another price, without bounds; composites are charged as their ``components`` or as the whole. ``once`` and
     ``quarter`` are fees of both tiers.
     """
@@ -68,6 +69,7 @@ class Version:
     components: bool = False
     once: Fraction = Fraction(0)
     quarter: Fraction = Fraction(0)
+    less: int = 0
 
 
 @dataclass
@@ -100,13 +102,28 @@ class Subscription:
 
 @dataclass
 class Move:
-    """Who moves, on which day, at which moment; the links that end with it, and those that begin, from above."""
+    """Who moves, on which day, at which moment; the links that end with it, and those that begin, from above.
+
+    ``early``: it is planned before what is subscribed to is changed.
+    """
 
     mover: str
     day: date
     at: datetime
     left: list[Link]
     later: list[Link]
+    early: bool = False
+
+
+@dataclass(frozen=True)
+class ByHand:
+    """What a seller charges by hand on a day, on a customer's subscription, in minor units."""
+
+    link: Link
+    customer: str
+    subscription: str
+    day: date
+    amount: int
 
 
 @dataclass(frozen=True)
@@ -139,6 +156,12 @@ class Customer:
         """Who sells to it at the beginning."""
         return self.links[-1].seller
 
+    @property
+    def last_seller(self) -> str:
+        """Who sells to it at the end."""
+        moved = self.move is not None and self.move.mover == self.slug
+        return self.move.later[-1].seller if self.move and moved else self.seller
+
     def since(self, link: Link) -> datetime | None:
         """When it begins to buy over a link that it comes to by a move."""
         return self.move.at if self.move and among(link, self.move.later) else None
@@ -154,11 +177,16 @@ def among(link: Link, links: Sequence[Link]) -> bool:
 
 @dataclass
 class Family:
-    """Customers of one plan, below one seller or the next: they share links, and what adds up on these."""
+    """Customers of one plan, below one seller or the next: they share links, and what adds up on these.
+
+    ``withdrawn`` is a move that was planned and taken back.
+    """
 
     plan: str
     allowances: dict[str, int]
     customers: list[Customer]
+    withdrawn: Move | None = None
+    by_hand: list[ByHand] = field(default_factory=list)
 
     @property
     def links(self) -> list[Link]:
@@ -166,7 +194,7 @@ class Family:
         found: list[Link] = []
         for customer in self.customers:
             found += [each for each in customer.all_links if not among(each, found)]
-        return found
+        return found + (self.withdrawn.later if self.withdrawn else [])
 
     @property
     def move(self) -> Move | None:
@@ -199,6 +227,7 @@ def make_version(random: Random, day: date, over: str) -> Version:
         random.random() < 0.5,
         Fraction(random.choice([0, 0, 35])),
         Fraction(random.choice([0, 0, 270])),
+        random.choice([0, 0, 0, 11, 240]),
     )
 
 
@@ -235,7 +264,20 @@ def make_family(random: Random, number: int) -> Family:
     family = Family(f"plan-{number}", {"heath": random.choice([0, 80 * GIB])}, customers)
     if moves:
         plan_move(random, family, number)
+    family.by_hand += [each for customer in customers for each in charge_by_hand(random, customer)]
     return family
+
+
+def charge_by_hand(random: Random, customer: Customer) -> Iterator[ByHand]:
+    """Perhaps something of each seller, on a day on which it sells a subscription."""
+    for link in customer.all_links:
+        each = random.choice(customer.subscriptions)
+        day = FIRST + timedelta(days=random.randint(0, 29))
+        sold = each.stretches[0].day <= day < (each.ends_on or LAST)
+        moved = customer.move is not None and day >= customer.move.day
+        elsewhere = moved if customer.until(link) else customer.since(link) and not moved
+        if sold and not elsewhere and random.random() < 0.3:
+            yield ByHand(link, customer.slug, each.name, day, random.randint(1, 90_000))
 
 
 def make_subscriptions(random: Random) -> Iterator[Subscription]:
@@ -292,8 +334,33 @@ def plan_move(random: Random, family: Family, number: int) -> None:
     later[0].zone = nearest.zone
     later[-1].currency = left[-1].currency
     at = datetime(day.year, day.month, day.day, tzinfo=nearest.zone).astimezone(UTC)
-    for each in concerned:
-        each.move = Move(mover, day, at, left, later)
+    # What holds from the day on is for the new seller to decide.
+    decided = any(change >= day for change in changes) and mover == one.slug
+    move = Move(mover, day, at, left, later, random.random() < 0.4 and not decided)
+    if random.random() < 0.2:
+        family.withdrawn = move
+        return
+    for customer in concerned:
+        customer.move = move
+
+
+def change_late(random: Random, family: Family) -> Iterator[tuple[Customer, Subscription]]:
+    """Change a subscription once the month is billed, or let it end within it; gives those that were."""
+    for customer in family.customers:
+        each = random.choice(customer.subscriptions)
+        first = each.stretches[-1].day + timedelta(days=1)
+        if customer.move and customer.move.mover == customer.slug:
+            first = max(first, customer.move.day)
+        free = (LAST - first).days
+        if each.ends_on or free < 1 or random.random() < 0.5:
+            continue
+        day, last = first + timedelta(days=random.randrange(free)), each.stretches[-1]
+        held = [one.day for one in family.by_hand if (one.customer, one.subscription) == (customer.slug, each.name)]
+        if random.random() < 0.3 and all(day > one for one in held):
+            each.ends_on = day
+        else:
+            each.stretches.append(replace(last, day=day, quantity=last.quantity % 4 + 1))
+        yield customer, each
 
 
 def use_more(random: Random, customer: Customer, times: int) -> None:
