@@ -5,7 +5,8 @@ Nothing here uses the product's arithmetic: days, months, blocks, shares and rou
 
 from collections import defaultdict
 from collections.abc import Iterator
-from datetime import date, datetime
+from dataclasses import replace
+from datetime import datetime
 from decimal import Decimal
 from fractions import Fraction
 from typing import Any
@@ -14,7 +15,7 @@ from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.spend.period_so_far import LinkPeriodBody
 from tests.worlds.priced import priced
 from tests.worlds.spans import ZERO, Cell, Place, Span, day_start, held, rounded, seconds, spans, whole_month
-from tests.worlds.worlds import GIB, LAST, MINOR, Customer, Family, Link, Subscription, Use
+from tests.worlds.worlds import GIB, LAST, MINOR, QUARTER, Customer, Family, Link, Subscription, Use, months_on
 
 Key = tuple[str, str, str, int]
 """Whose, of which subscription, by which rate, of which version (from one)."""
@@ -22,7 +23,7 @@ Key = tuple[str, str, str, int]
 
 def owed(family: Family, link: Link) -> dict[Key, Fraction]:
     """Exact amounts of a link's month by whom and what they are for."""
-    covered = [span for customer in family.below(link) for span in spans(customer, link)]
+    covered = [span for customer in family.below(link) for span in spans(family, customer, link)]
     charged: dict[tuple[str, int, Place], Fraction] = defaultdict(Fraction)
     for place, span in enumerate(covered):
         for rate, number, amount in (*monthly_fees(link, span), *longer_fees(link, span)):
@@ -100,7 +101,7 @@ def longer_fees(link: Link, span: Span) -> Iterator[tuple[str, int, Fraction]]:
 
 
 def quarter_end(link: Link, subscription: Subscription) -> datetime:
-    return day_start(date(2026, 12, subscription.stretches[0].day.day), link.zone)
+    return day_start(months_on(subscription.stretches[0].day, 3), link.zone)
 
 
 def rest_of_quarter(link: Link, subscription: Subscription, start: datetime, stop: datetime) -> Fraction:
@@ -150,7 +151,7 @@ def owed_in_advance(family: Family, link: Link) -> Fraction:
     With the rest of a quarter, where a link begins then.
     """
     found, version = ZERO, link.versions[-1]
-    start, end = day_start(LAST, link.zone), day_start(date(2026, 11, 1), link.zone)
+    start, end = day_start(LAST, link.zone), day_start(months_on(LAST, 1), link.zone)
     for customer in family.below(link):
         since, until = customer.since(link) or start, customer.until(link) or end
         share = Fraction(seconds(max(start, since), min(end, until)), seconds(start, end))
@@ -178,7 +179,7 @@ def traffic(family: Family, link: Link, covered: list[Span]) -> Iterator[tuple[s
             inside = window is not None and window.holds(use.moment.astimezone(link.zone))
             project = use.project if link.over == "project" else ""
             used[number, "window" if inside else "traffic", place, project] += use.quantity
-    left = {scope: included(family, link, covered, scope) for scope in {each.scope("") for each in covered}}
+    left = {scope: included(link, covered, scope) for scope in {each.scope("") for each in covered}}
     net: dict[tuple[str, tuple[str, ...]], dict[Cell, Fraction]] = {}
     if link.over != "project":
         net = {("traffic", span.scope(link.over)): {} for span in covered}
@@ -201,7 +202,12 @@ def by_itself(customer: Customer, link: Link, covered: list[Span]) -> Iterator[t
     def hour(use: Use) -> datetime:
         return use.moment.astimezone(link.zone).replace(minute=0, tzinfo=None)
 
-    found = [(use, cell) for use in customer.usage if (cell := cell_of(customer, use, link, covered))]
+    pieces = (
+        replace(use, moment=use.moment + number * QUARTER, quantity=Fraction(use.quantity, use.quarters))
+        for use in customer.usage
+        for number in range(use.quarters)
+    )
+    found = [(use, cell) for use in pieces if (cell := cell_of(customer, use, link, covered))]
     there = {(hour(use), use.resource) for use, _ in found}
     for use, (number, place) in found:
         left_out, for_which = ("app", "machine") if link.versions[number].components else ("machine", "app")
@@ -228,10 +234,10 @@ def at_window(link: Link, number: int, size: Fraction) -> Fraction:
     return size * window.price / GIB
 
 
-def included(family: Family, link: Link, covered: list[Span], scope: tuple[str, ...]) -> Fraction:
-    """The tiers' allowance: by the seconds that each is held, cut to millionths."""
+def included(link: Link, covered: list[Span], scope: tuple[str, ...]) -> Fraction:
+    """The allowance of tiers or terms: by the seconds that each is held, cut to millionths."""
     millionths = sum(
-        int(family.allowances.get(span.stretch.tier, 0) * 10**6) * seconds(span.start, span.end) // whole_month(link)
+        span.allowance * 10**6 * seconds(span.start, span.end) // whole_month(link)
         for span in covered
         if span.scope("") == scope and not span.stretch.paused
     )

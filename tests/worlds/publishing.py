@@ -1,6 +1,5 @@
 """What brings random customers in over the interface; imports ``client`` and ``wire`` only."""
 
-from datetime import timedelta
 from decimal import Decimal
 from fractions import Fraction
 from itertools import pairwise
@@ -12,8 +11,20 @@ from gradumen.client.metering.readings import reading_event
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
-from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
-from tests.worlds.worlds import GIB, MINOR, ByHand, Customer, Family, Link, Stretch, Subscription, Version
+from gradumen.wire.subscriptions.subscriptions import SpecialTermsAgree, SubscriptionChange, SubscriptionCreate
+from tests.worlds.worlds import (
+    GIB,
+    MINOR,
+    QUARTER,
+    ByHand,
+    Customer,
+    Family,
+    Link,
+    Stretch,
+    Subscription,
+    Terms,
+    Version,
+)
 
 
 def text(value: Fraction) -> str:
@@ -102,7 +113,7 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
         for version in link.versions:
             sellers[link.seller].catalogue.publish(link.seller, [card_file(link, family.plan, version)])
     made = [
-        (sellers[customer.seller], subscribe(sellers[customer.seller], customer, family.plan, each), each)
+        (sellers[customer.seller], subscribe(sellers[customer.seller], customer, family.plan, each), customer, each)
         for customer in family.customers
         for each in customer.subscriptions
     ]
@@ -110,11 +121,16 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
     early = move is not None and move.early
     if early:
         let_move(sellers["tarnwick"], family)
-    for direct, id, each in made:
+    for direct, id, _, each in made:
         for before, after in pairwise(each.stretches[1:] if each.stretches[0].trial else each.stretches):
             change(direct, id, before, after)
+    ids = {(customer.slug, each.name): id for _, id, customer, each in made}
     if move and not early:
         let_move(sellers["tarnwick"], family)
+    for each in family.terms:
+        agree(sellers[each.link.seller], ids[each.customer, each.subscription], each)
+    for entered in family.by_hand:
+        charge(sellers[entered.link.seller], entered)
 
 
 def let_move(provider: Client, family: Family) -> None:
@@ -158,6 +174,13 @@ def change(direct: Client, id: UUID, before: Stretch, after: Stretch) -> None:
     )
 
 
+def agree(seller: Client, id: UUID, each: Terms) -> None:
+    allowances = {"network/egress": f"{each.allowance} GiB"}
+    seller.subscriptions.agree(
+        id, SpecialTermsAgree(seller=each.link.seller, starts_on=each.day, special_terms={"allowances": allowances})
+    )
+
+
 def charge(seller: Client, each: ByHand) -> None:
     seller.one_off_charges.enter(
         OneOffChargeCreate(
@@ -191,7 +214,7 @@ def events(customer: Customer, since: int = 0) -> list[dict[str, Any]]:
                 "quantity": str(use.quantity),
                 "unit": "byte",
                 "start": use.moment.isoformat(),
-                "end": (use.moment + timedelta(minutes=15)).isoformat(),
+                "end": (use.moment + use.quarters * QUARTER).isoformat(),
                 "attributes": {"component_of": "app"} if use.resource == "machine" else {},
             },
         )

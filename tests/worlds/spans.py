@@ -4,9 +4,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from fractions import Fraction
+from itertools import pairwise
 from zoneinfo import ZoneInfo
 
-from tests.worlds.worlds import FIRST, LAST, Customer, Link, Stretch, Subscription
+from tests.worlds.worlds import FIRST, GIB, LAST, Customer, Family, Link, Stretch, Subscription
 
 ZERO = Fraction(0)
 Place = int
@@ -32,6 +33,8 @@ class Span:
     stretch: Stretch
     start: datetime
     end: datetime
+    allowance: int
+    """In bytes a month."""
 
     def within(self, since: datetime, until: datetime) -> int:
         """Its seconds between two moments."""
@@ -49,8 +52,8 @@ class Span:
         return scopes.get(over, (own, self.subscription.name))
 
 
-def spans(customer: Customer, link: Link) -> Iterator[Span]:
-    """What is held when; what begins or ends on the day of a move does so at its moment."""
+def spans(family: Family, customer: Customer, link: Link) -> Iterator[Span]:
+    """What is held when, by which terms; what begins or ends on the day of a move does so at its moment."""
     since, until = customer.since(link), customer.until(link)
     turn = since or until
 
@@ -60,12 +63,20 @@ def spans(customer: Customer, link: Link) -> Iterator[Span]:
 
     for subscription in customer.subscriptions:
         stop = min(LAST, subscription.ends_on or LAST)
-        days = [*(each.day for each in subscription.stretches[1:]), stop]
-        for stretch, last in zip(subscription.stretches, days, strict=True):
-            begins, ends = moment(stretch.day), moment(min(last, stop))
+        agreed = [
+            each
+            for each in family.terms
+            if each.link is link and (each.customer, each.subscription) == (customer.slug, subscription.name)
+        ]
+        days = sorted({each.day for each in (*subscription.stretches, *agreed) if each.day < stop})
+        for day, last in pairwise([*days, stop]):
+            stretch = [each for each in subscription.stretches if each.day <= day][-1]
+            own = [each.allowance * GIB for each in agreed if each.day <= day]
+            allowance = own[-1] if own else family.allowances.get(stretch.tier, 0)
+            begins, ends = moment(day), moment(last)
             begins, ends = max(begins, since or begins), min(ends, until or ends)
             if begins < ends:
-                yield Span(customer, subscription, stretch, begins, ends)
+                yield Span(customer, subscription, stretch, begins, ends, allowance)
 
 
 def held(link: Link, number: int) -> tuple[datetime, datetime]:

@@ -1,7 +1,7 @@
 """Random customers, billed over the interface, owe what plain fractions say: so far, on documents, and late."""
 
 import os
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from fractions import Fraction
 from random import Random
@@ -13,10 +13,11 @@ from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.spend.feed_balances import FeedBalanceBody
 from tests.conftest import CODE, Service, settle
+from tests.worlds.making import change_late, make_family, use_more
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
-from tests.worlds.publishing import change, charge, events, organisation, publish
+from tests.worlds.publishing import change, events, organisation, publish
 from tests.worlds.stored import differing_pairs
-from tests.worlds.worlds import MINOR, PROJECTS, Family, Link, among, change_late, make_family, use_more
+from tests.worlds.worlds import FIRST, LAST, MINOR, MONTH, PROJECTS, Family, Link, among, months_on
 
 PASSWORD = "a long enough password"
 SERVICE = """
@@ -46,10 +47,15 @@ def set_up(url: str) -> Client:
         )
     provider = Client(url)
     provider.sign_in("mara@tarnwick.example", PASSWORD)
-    provider.clock.set(datetime(2026, 8, 20, tzinfo=UTC), held=True)
+    provider.clock.set(moment(FIRST, -12), held=True)
     provider.catalogue.publish("tarnwick", [CatalogueFile(name="service.yaml", content=SERVICE)])
     provider.feeds.create("tarnwick", slug="all", name="All")
     return provider
+
+
+def moment(day: date, more: int) -> datetime:
+    """Midnight by UTC some days after another."""
+    return datetime(day.year, day.month, day.day, tzinfo=UTC) + timedelta(days=more)
 
 
 def join(provider: Client, url: str, slug: str) -> Client:
@@ -88,7 +94,7 @@ def set_tax(client: Client, seller: str) -> None:
 
 
 def close(client: Client, seller: str) -> list[InvoiceBody]:
-    run = client.bill_runs.wait(client.bill_runs.start(seller, "2026-09").id)
+    run = client.bill_runs.wait(client.bill_runs.start(seller, MONTH).id)
     assert run.state == "done", run.problem
     drafts = client.invoices.list(state="draft", seller=seller)
     return [client.invoices.issue(draft.id) for draft in drafts]
@@ -98,14 +104,14 @@ def check(client: Client, family: Family, link: Link, seed: int) -> Fraction:
     """What a link's month comes to, after its lines were found right."""
     shown = [
         each
-        for each in client.spend.period_so_far(link.seller, "2026-09", wait=60).links
+        for each in client.spend.period_so_far(link.seller, MONTH, wait=60).links
         if (each.seller, each.buyer) == (link.seller, link.buyer)
     ]
     expected = owed(family, link)
     found = shown[0] if shown else None
     wrong = differences(expected, found, link.currency)
     assert wrong == [], f"seed {seed}, {link.seller} to {link.buyer}: {wrong} of {family}"
-    month = {"first": date(2026, 9, 1), "end": date(2026, 10, 1)}
+    month = {"first": FIRST, "end": LAST}
     spent = client.spend.show(link.seller, side="sold", by=["buyer"], **month, top=1000, wait=60)
     rows = [row for each in spent.currencies if each.currency == link.currency for row in each.rows]
     amounts = [Fraction(row.amount) for row in rows if row.keys[0].id == link.buyer]
@@ -116,7 +122,7 @@ def check(client: Client, family: Family, link: Link, seed: int) -> Fraction:
 
 def unaccounted(client: Client, seller: str) -> list[FeedBalanceBody]:
     """The months of a seller's feeds of which something that came in is not accounted for; some came in."""
-    months = [client.feed_balances.get(seller, f"2026-{month:02d}", wait=60) for month in range(7, 11)]
+    months = [client.feed_balances.get(seller, f"{months_on(FIRST, at):%Y-%m}", wait=60) for at in range(-2, 2)]
     assert any(item.meters for month in months for item in month.items)
     return [item for month in months for item in month.items if "difference" in item.open]
 
@@ -130,14 +136,11 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     set_tax(provider, "tarnwick")
     families = [make_family(random, number) for number in range(count)]
     brought = [(family, bring_in(provider, service.url, family)) for family in families]
-    provider.clock.set(datetime(2026, 10, 5, tzinfo=UTC), held=True)
+    provider.clock.set(moment(LAST, 4), held=True)
     customers = [customer for family in families for customer in family.customers]
     for customer in customers:
         batch = events(customer)
         assert not batch or provider.readings.send("tarnwick/all", batch).refused == 0
-    for family, sellers in brought:
-        for each in family.by_hand:
-            charge(sellers[each.link.seller], each)
     sold = [(family, link, sellers[link.seller]) for family, sellers in brought for link in family.links]
     first: dict[tuple[str, str], Fraction] = {}
     for family, link, client in sold:

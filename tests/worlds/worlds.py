@@ -1,11 +1,10 @@
-"""Random families of customers: who sells to whom at which prices, what is subscribed to, what is used, who moves."""
+"""Families of customers: who sells to whom at which prices, what is subscribed to, what is used, who moves."""
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
-from datetime import UTC, date, datetime, timedelta
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import date, datetime, timedelta
 from fractions import Fraction
-from itertools import pairwise
-from random import Random
 from zoneinfo import ZoneInfo
 
 GIB = 1024**3
@@ -13,8 +12,20 @@ ZONES = ("Europe/Dublin", "Europe/Brussels", "America/Halifax", "Asia/Kolkata", 
 WHOLE_HOURS = [each for each in ZONES if each not in ("Asia/Kolkata", "Asia/Kathmandu")]
 MINOR = {"EUR": 2, "GBP": 2, "JPY": 0}
 PROJECTS = ("all", "barn")
-FIRST, LAST = date(2026, 9, 1), date(2026, 10, 1)
+QUARTER = timedelta(minutes=15)
+MONTH = os.environ.get("GRADUMEN_MONTH", "2026-09")
 """The month under test."""
+
+
+def months_on(day: date, months: int) -> date:
+    """The same day of a later month."""
+    year, month = divmod(day.month - 1 + months, 12)
+    return day.replace(year=day.year + year, month=month + 1)
+
+
+FIRST = date.fromisoformat(f"{MONTH}-01")
+LAST = months_on(FIRST, 1)
+DAYS = (LAST - FIRST).days
 
 
 @dataclass(frozen=True)
@@ -128,12 +139,24 @@ class ByHand:
 
 @dataclass(frozen=True)
 class Use:
-    """Bytes sent out in a quarter of an hour by a project's resource; ``machine`` is a component of ``app``."""
+    """Bytes sent out in quarters of an hour by a project's resource; ``machine`` is a component of ``app``."""
 
     moment: datetime
-    quantity: int
+    quantity: int | Fraction
     project: str
     resource: str = "r"
+    quarters: int = 1
+
+
+@dataclass(frozen=True)
+class Terms:
+    """An allowance that a seller gives a customer's subscription from a day on, in place of its tiers', in GiB."""
+
+    link: Link
+    customer: str
+    subscription: str
+    day: date
+    allowance: int
 
 
 @dataclass
@@ -187,6 +210,7 @@ class Family:
     customers: list[Customer]
     withdrawn: Move | None = None
     by_hand: list[ByHand] = field(default_factory=list)
+    terms: list[Terms] = field(default_factory=list)
 
     @property
     def links(self) -> list[Link]:
@@ -203,178 +227,3 @@ class Family:
     def below(self, link: Link) -> list[Customer]:
         """Who buys over a link at some time."""
         return [each for each in self.customers if among(link, each.all_links)]
-
-
-def make_version(random: Random, day: date, over: str) -> Version:
-    kind = random.choice(["flat", "blocks", "whole", "lot"])
-    prices = tuple(Fraction(random.randint(1, 90_000), 10 ** random.randint(2, 5)) for _ in range(3))
-    ends = tuple(sorted(random.sample(range(3, 400), 2)))
-    count = {"flat": 1, "lot": 1}.get(kind, 3)
-    minimum, cap = random.choice([(0, None), (0, None), (7, None), (0, 60), (3, 45)])
-    return Version(
-        day,
-        kind,
-        prices[:count],
-        ends[:1] if kind == "lot" else ends[: count - 1],
-        random.choice([0, 0, 15, 120]),
-        0 if over == "project" else random.choice([0, 0, 0, 80]),
-        Fraction(minimum),
-        None if cap is None else Fraction(cap),
-        {tier: Fraction(random.randint(0, 20_000), 100) for tier in ("heath", "moor")},
-        random.choice([0, 0, 7, 15]),
-        Fraction(random.choice([0, 0, 0, 90, 745])),
-        make_window(random),
-        random.random() < 0.5,
-        Fraction(random.choice([0, 0, 35])),
-        Fraction(random.choice([0, 0, 270])),
-        random.choice([0, 0, 0, 11, 240]),
-    )
-
-
-def make_window(random: Random) -> Window | None:
-    days = tuple(range(7))
-    hours = random.choice([None, (days, 22, 6), ((5, 6), 0, 24), ((0, 4), 8, 18)])
-    return None if hours is None else Window(*hours, Fraction(random.randint(0, 900), 1000))
-
-
-def make_link(random: Random, seller: str, buyer: str, zones: Sequence[str]) -> Link:
-    days = [date(2026, 1, 1), *([FIRST + timedelta(days=random.randint(1, 28))] if random.random() < 0.5 else [])]
-    zone = ZoneInfo("Europe/Dublin" if seller == "tarnwick" else random.choice(zones))
-    over = random.choice(["subscription", "project", "buyer", "tenant"])
-    versions = [make_version(random, day, over) for day in days]
-    least_over = random.choice(["subscription", "tenant", "buyer"])
-    return Link(seller, buyer, zone, random.choice(list(MINOR)), versions, over, least_over, random.random() < 0.25)
-
-
-def make_family(random: Random, number: int) -> Family:
-    """One to three tenants under the provider, or under one or two resellers, some under either."""
-    between = [f"reseller-{number}", f"branch-{number}"][: random.choice([0, 1, 1, 2])]
-    moves = len(between) > 0 and random.random() < 0.5
-    zones = WHOLE_HOURS if moves else ZONES
-    above = [make_link(random, *pair, zones) for pair in pairwise(["tarnwick", *between])]
-    zone_of = {each.seller: each.zone for each in above}
-    customers = []
-    for letter in "abc"[: random.choice([1, 1, 2, 3])]:
-        over = above if letter == "a" else above[: random.randint(min(1, len(above)), len(above))]
-        seller = over[-1].buyer if over else "tarnwick"
-        own = make_link(random, seller, f"customer-{number}{letter}", zones)
-        own.zone = zone_of.setdefault(seller, own.zone)
-        customers.append(Customer(own.buyer, [*over, own], list(make_subscriptions(random))))
-        use_more(random, customers[-1], random.randint(0, 16))
-    family = Family(f"plan-{number}", {"heath": random.choice([0, 80 * GIB])}, customers)
-    if moves:
-        plan_move(random, family, number)
-    family.by_hand += [each for customer in customers for each in charge_by_hand(random, customer)]
-    return family
-
-
-def charge_by_hand(random: Random, customer: Customer) -> Iterator[ByHand]:
-    """Perhaps something of each seller, on a day on which it sells a subscription."""
-    for link in customer.all_links:
-        each = random.choice(customer.subscriptions)
-        day = FIRST + timedelta(days=random.randint(0, 29))
-        sold = each.stretches[0].day <= day < (each.ends_on or LAST)
-        moved = customer.move is not None and day >= customer.move.day
-        elsewhere = moved if customer.until(link) else customer.since(link) and not moved
-        if sold and not elsewhere and random.random() < 0.3:
-            yield ByHand(link, customer.slug, each.name, day, random.randint(1, 90_000))
-
-
-def make_subscriptions(random: Random) -> Iterator[Subscription]:
-    """One for all, and perhaps another for the barn, which may begin later."""
-    yield Subscription("All", *make_stretches(random, FIRST, random.choice([0, 0, 6, 14])))
-    if random.random() < 0.3:
-        begins = random.choice([FIRST, FIRST + timedelta(days=random.randint(1, 12))])
-        yield Subscription("Barn", *make_stretches(random, begins, 0), "barn")
-
-
-def make_stretches(random: Random, begins: date, trial: int) -> tuple[list[Stretch], date | None]:
-    """What holds from day to day, and when it ends, where it does."""
-    stretches = [Stretch(begins, random.choice(["heath", "moor"]), random.randint(1, 3), False, bool(trial))]
-    if trial:
-        stretches.append(replace(stretches[0], day=begins + timedelta(days=trial), trial=False))
-    start = (stretches[-1].day - FIRST).days + 1
-    for day in sorted(random.sample(range(start, 29), random.choice([0, 1, 1, 2]))):
-        before = stretches[-1]
-        kind = random.choice(["tier", "quantity", "pause"])
-        stretches.append(
-            Stretch(
-                FIRST + timedelta(days=day),
-                ({"heath": "moor", "moor": "heath"}[before.tier] if kind == "tier" else before.tier),
-                before.quantity % 4 + 1 if kind == "quantity" else before.quantity,
-                not before.paused if kind == "pause" else before.paused,
-            )
-        )
-    return stretches, LAST - timedelta(days=1) if random.random() < 0.2 else None
-
-
-def plan_move(random: Random, family: Family, number: int) -> None:
-    """Let a customer, or one that sells to it, move in the month: under one above its seller, or another reseller.
-
-    Often on a day on which what the customer holds changes, or ends, or on the first of the next month.
-    """
-    one = random.choice(family.customers)
-    top = random.randint(0, len(one.links) - 1)
-    left = one.links[top : random.randint(top + 1, len(one.links))]
-    mover, nearest = left[-1].buyer, left[0]
-    concerned = [each for each in family.customers if any(link.buyer == mover for link in each.links)]
-    held = [each for customer in concerned for each in customer.subscriptions]
-    changes = [stretch.day for each in held for stretch in each.stretches[1:]]
-    day = random.choice([LAST, *(FIRST + timedelta(days=random.randint(1, 28)) for _ in range(2))])
-    if changes and random.random() < 0.3:
-        day = random.choice(changes)
-    if any(day == each.stretches[0].day for each in held):
-        day = LAST
-    for each in held:
-        if LAST > day > each.stretches[-1].day and random.random() < 0.2:
-            each.ends_on = day
-    by_another = len(left) == 1 or random.random() < 0.7
-    chain = [nearest.seller, *([f"other-{number}"] if by_another else []), mover]
-    later = [make_link(random, *pair, WHOLE_HOURS) for pair in pairwise(chain)]
-    later[0].zone = nearest.zone
-    later[-1].currency = left[-1].currency
-    at = datetime(day.year, day.month, day.day, tzinfo=nearest.zone).astimezone(UTC)
-    # What holds from the day on is for the new seller to decide.
-    decided = any(change >= day for change in changes) and mover == one.slug
-    move = Move(mover, day, at, left, later, random.random() < 0.4 and not decided)
-    if random.random() < 0.2:
-        family.withdrawn = move
-        return
-    for customer in concerned:
-        customer.move = move
-
-
-def change_late(random: Random, family: Family) -> Iterator[tuple[Customer, Subscription]]:
-    """Change a subscription once the month is billed, or let it end within it; gives those that were."""
-    for customer in family.customers:
-        each = random.choice(customer.subscriptions)
-        first = each.stretches[-1].day + timedelta(days=1)
-        if customer.move and customer.move.mover == customer.slug:
-            first = max(first, customer.move.day)
-        free = (LAST - first).days
-        if each.ends_on or free < 1 or random.random() < 0.5:
-            continue
-        day, last = first + timedelta(days=random.randrange(free)), each.stretches[-1]
-        held = [one.day for one in family.by_hand if (one.customer, one.subscription) == (customer.slug, each.name)]
-        if random.random() < 0.3 and all(day > one for one in held):
-            each.ends_on = day
-        else:
-            each.stretches.append(replace(last, day=day, quantity=last.quantity % 4 + 1))
-        yield customer, each
-
-
-def use_more(random: Random, customer: Customer, times: int) -> None:
-    """Some usage more, often in the hour of what is used already or beside it."""
-    for _ in range(times):
-        beside = random.choice(customer.usage).moment if customer.usage and random.random() < 0.5 else None
-        moment = make_moment(random) if beside is None else beside + timedelta(minutes=15 * random.randint(-3, 3))
-        quantity = random.randint(1, 10 ** random.randint(3, 12))
-        resource = random.choice(["r", "app", "machine"])
-        customer.usage.append(Use(moment, quantity, random.choice(PROJECTS), resource))
-
-
-def make_moment(random: Random) -> datetime:
-    """The start of a quarter of an hour in or around the month, often near one of its ends in some zone."""
-    first, length = random.choice([(0, 31 * 24), (0, 24), (30 * 24, 24)])
-    quarters = first * 4 + random.randint(0, length * 4)
-    return datetime(2026, 8, 31, 12, tzinfo=UTC) + timedelta(minutes=15 * quarters)
