@@ -129,8 +129,7 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
         let_move(sellers["tarnwick"], family)
     for each in family.terms:
         agree(sellers[each.link.seller], ids[each.customer, each.subscription], each)
-    for entered in family.by_hand:
-        charge(sellers[entered.link.seller], entered)
+    charge_by_hand(sellers, family, early=True)
 
 
 def let_move(provider: Client, family: Family) -> None:
@@ -179,6 +178,14 @@ def agree(seller: Client, id: UUID, each: Terms) -> None:
     seller.subscriptions.agree(
         id, SpecialTermsAgree(seller=each.link.seller, starts_on=each.day, special_terms={"allowances": allowances})
     )
+
+
+def charge_by_hand(sellers: dict[str, Client], family: Family, *, early: bool) -> None:
+    """What is charged by hand: early by those who sell already; who sells from a move on sees nobody before."""
+    for each in family.by_hand:
+        comes = family.move is not None and each.link.seller in [link.seller for link in family.move.later[1:]]
+        if comes != early:
+            charge(sellers[each.link.seller], each)
 
 
 def charge(seller: Client, each: ByHand) -> None:

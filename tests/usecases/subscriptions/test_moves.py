@@ -14,7 +14,7 @@ from gradumen.core.errors import Conflict, Forbidden, GradumenError, Invalid, No
 from gradumen.core.exact import line_amount, round_half_up
 from gradumen.usecases.subscriptions.moves_due import complete_moves
 from gradumen.wire.organisations.organisations import OrganisationCreate
-from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
+from gradumen.wire.subscriptions.one_off_charges import OneOffChargeBody, OneOffChargeCreate
 from gradumen.wire.subscriptions.orders import OrderCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 from tests.conftest import Service, settle
@@ -423,3 +423,24 @@ def test_what_is_charged_by_hand_after_a_move_is_the_new_buyers_alone(
         ("oxbow", date(2026, 10, 14)),
         ("bluefern", DAY),
     }
+
+
+def test_neither_a_move_nor_its_withdrawal_carries_what_is_charged_by_hand_to_another_buyer(bluefern: World) -> None:
+    """It would be in another currency there: the provider charges Oxbow in pounds, and Bluefern in euros."""
+    world = bluefern
+    given = {"organisation": "saltmarsh", "subscription": "Open Range", "day": date(2026, 10, 17), "amount": "50"}
+
+    def enter(currency: str) -> OneOffChargeBody:
+        body = OneOffChargeCreate(seller="tarnwick", currency=currency, description="Work", **given)
+        return world.mara.one_off_charges.enter(body, key=currency)
+
+    pounds = enter("GBP")
+    with pytest.raises(Conflict, match="you charge something by hand for 2026-10-15 or a later day"):
+        plan(world)
+    world.mara.one_off_charges.withdraw(pounds.id)
+    move = plan(world)
+    euros = enter("EUR")
+    with pytest.raises(Conflict, match="you charge something by hand"):
+        world.mara.moves.withdraw("saltmarsh", move.id)
+    world.mara.one_off_charges.withdraw(euros.id)
+    assert world.mara.moves.withdraw("saltmarsh", move.id).state == "withdrawn"

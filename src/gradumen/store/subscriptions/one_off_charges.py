@@ -52,10 +52,13 @@ def charged_from(tx: Session, subscriptions: Collection[UUID], sellers: Collecti
 
 
 def lines_sold(tx: Session, seller: UUID, subscriptions: Collection[UUID]) -> dict[UUID, list[SupplyLineRow]]:
-    """The lines by which a seller sells subscriptions, to one buyer or the next, in the order of their days."""
+    """The lines by which a seller sells subscriptions, to one buyer or the next, in the order of their days.
+
+    Void ones are there only where there is none that holds.
+    """
     line = SupplyLineRow
-    query = select(line).where(line.subscription_id.in_(subscriptions), line.seller_id == seller, ~line.void)
+    query = select(line).where(line.subscription_id.in_(subscriptions), line.seller_id == seller)
     found: dict[UUID, list[SupplyLineRow]] = {}
     for each in tx.scalars(query.order_by(line.starts_on)):
         found.setdefault(each.subscription_id, []).append(each)
-    return found
+    return {key: [each for each in lines if not each.void] or lines for key, lines in found.items()}

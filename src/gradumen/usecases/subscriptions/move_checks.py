@@ -3,10 +3,12 @@
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
+from itertools import pairwise
+from uuid import UUID
 
 from gradumen.core.errors import Conflict, GradumenError, NotPriceable
 from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree
 from gradumen.store.subscriptions.one_off_charges import charged_from
 from gradumen.store.subscriptions.subscriptions import lines_of
 from gradumen.store.subscriptions.tables import SubscriptionRow
@@ -99,13 +101,23 @@ def hindrances(
             found.append(f"{new.name} does not offer {what} to {mover.name}")
     if _foreign_services(tx, rows, turn, published):
         found.append("something that is sold below it has a service of a seller that it leaves")
-    left = set(scope.tree.chain(mover.id)) - set(turn.tree.chain(mover.id))
-    charged = charged_from(tx, [row.id for row in rows], left, turn.day)
+    charged = charging_on_ended_links(tx, mover, rows, turn.day, (scope.tree, turn.tree))
     if charged and charged & scope.members_of():
         found.append(f"you charge something by hand for {turn.day} or a later day; withdraw that first")
     elif charged:
-        found.append("a seller that it leaves charges something by hand for a later day")
+        found.append("a seller of now charges something by hand for a later day")
     return found
+
+
+def charging_on_ended_links(
+    tx: Session, mover: OrganisationRow, rows: Sequence[SubscriptionRow], day: date, trees: tuple[Tree, Tree]
+) -> set[UUID]:
+    """Who charges something by hand, for a day or later, over a link that another tree does not have.
+
+    Who sells to both sides is among them: over another link that would be another buyer's, in another currency.
+    """
+    before, after = (set(pairwise(tree.chain(mover.id))) for tree in trees)
+    return charged_from(tx, [row.id for row in rows], {seller for _, seller in before - after}, day)
 
 
 def is_offered(

@@ -27,7 +27,7 @@ from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.quotas.moved_quotas import hold_at
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
-from gradumen.usecases.subscriptions.move_checks import going_on, hindrances
+from gradumen.usecases.subscriptions.move_checks import charging_on_ended_links, going_on, hindrances
 from gradumen.usecases.subscriptions.move_views import Looked, tell_move, view
 from gradumen.usecases.subscriptions.moved_lines import Turn, end_with, follow, go_on_after
 from gradumen.wire.subscriptions.moves import MoveBody, MoveCreate
@@ -203,7 +203,7 @@ def withdraw_move(tx: Session, caller: Caller, *, organisation: str, move: UUID)
     Raises:
         NotFound: there is none, or the organisation is not in scope.
         Forbidden: the caller decides nothing for the one that sells to both.
-        Conflict: its day has come.
+        Conflict: its day has come, or somebody charges by hand over a link that goes with it.
     """
     load_scope(tx, caller)
     revise(tx, TREE)
@@ -223,6 +223,11 @@ def withdraw_move(tx: Session, caller: Caller, *, organisation: str, move: UUID)
     concerned = store.subscriptions_from(tx, below, row.starts_on)
     restored = subscriptions_by_id(tx, {UUID(each) for each in row.ended})
     ending = store.subscriptions_until(tx, below, row.starts_on)
+    trees = (load_tree(tx, row.starts_at), scope.tree)
+    charged = charging_on_ended_links(tx, mover, concerned, row.starts_on, trees)
+    if charged:
+        who = "you charge" if charged & scope.members_of() else "a seller of after the move charges"
+        raise Conflict(f"{who} something by hand for {row.starts_on} or a later day; that is withdrawn first")
     # While the link to the new seller is there: what is charged on it goes.
     _raise(tx, scope, [*concerned, *restored.values(), *ending], row.starts_on)
     store.drop_edge(tx, mover.id, row.starts_at)

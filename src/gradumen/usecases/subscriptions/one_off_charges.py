@@ -58,7 +58,7 @@ def load_one_off_charges(
 
 def _of_day(lines: Sequence[SupplyLineRow], day: date) -> SupplyLineRow:
     """The line that holds on a day, or held last before it."""
-    return [line for line in lines if line.starts_on <= day][-1]
+    return ([line for line in lines if line.starts_on <= day] or list(lines))[-1]
 
 
 def slug_of(row: OneOffChargeRow) -> str:
