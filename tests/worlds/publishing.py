@@ -113,7 +113,7 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
         for version in link.versions:
             sellers[link.seller].catalogue.publish(link.seller, [card_file(link, family.plan, version)])
     made = [
-        (sellers[customer.seller], subscribe(sellers[customer.seller], customer, family.plan, each), customer, each)
+        (sellers[customer.seller], subscribe(sellers[customer.seller], customer, family.plan, each), each)
         for customer in family.customers
         for each in customer.subscriptions
     ]
@@ -121,15 +121,12 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
     early = move is not None and move.early
     if early:
         let_move(sellers["tarnwick"], family)
-    for direct, id, _, each in made:
+    for direct, id, each in made:
         for before, after in pairwise(each.stretches[1:] if each.stretches[0].trial else each.stretches):
             change(direct, id, before, after)
-    ids = {(customer.slug, each.name): id for _, id, customer, each in made}
     if move and not early:
         let_move(sellers["tarnwick"], family)
-    for each in family.terms:
-        agree(sellers[each.link.seller], ids[each.customer, each.subscription], each)
-    charge_by_hand(sellers, family, early=True)
+    say_more(sellers, family, early=True)
 
 
 def let_move(provider: Client, family: Family) -> None:
@@ -173,18 +170,22 @@ def change(direct: Client, id: UUID, before: Stretch, after: Stretch) -> None:
     )
 
 
-def agree(seller: Client, id: UUID, each: Terms) -> None:
+def agree(seller: Client, each: Terms) -> None:
+    [id] = [one.id for one in seller.subscriptions.list(each.customer) if one.name == each.subscription]
     allowances = {"network/egress": f"{each.allowance} GiB"}
     seller.subscriptions.agree(
         id, SpecialTermsAgree(seller=each.link.seller, starts_on=each.day, special_terms={"allowances": allowances})
     )
 
 
-def charge_by_hand(sellers: dict[str, Client], family: Family, *, early: bool) -> None:
-    """What is charged by hand: early by those who sell already; who sells from a move on sees nobody before."""
+def say_more(sellers: dict[str, Client], family: Family, *, early: bool) -> None:
+    """Own terms and charges by hand: early of those who sell already; who sells from a move on sees nobody before."""
+    come = {link.seller for link in family.move.later[1:]} if family.move else set()
+    for terms in family.terms:
+        if (terms.link.seller in come) != early:
+            agree(sellers[terms.link.seller], terms)
     for each in family.by_hand:
-        comes = family.move is not None and each.link.seller in [link.seller for link in family.move.later[1:]]
-        if comes != early:
+        if (each.link.seller in come) != early:
             charge(sellers[each.link.seller], each)
 
 

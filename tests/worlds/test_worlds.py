@@ -15,7 +15,7 @@ from gradumen.wire.spend.feed_balances import FeedBalanceBody
 from tests.conftest import CODE, Service, settle
 from tests.worlds.making import change_late, make_family, use_more
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
-from tests.worlds.publishing import change, charge_by_hand, events, organisation, publish
+from tests.worlds.publishing import change, events, organisation, publish, say_more
 from tests.worlds.stored import differing_pairs
 from tests.worlds.worlds import FIRST, LAST, MINOR, MONTH, PROJECTS, Family, Link, among, months_on
 
@@ -142,7 +142,7 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
         batch = events(customer)
         assert not batch or provider.readings.send("tarnwick/all", batch).refused == 0
     for family, sellers in brought:
-        charge_by_hand(sellers, family, early=False)
+        say_more(sellers, family, early=False)
     sold = [(family, link, sellers[link.seller]) for family, sellers in brought for link in family.links]
     first: dict[tuple[str, str], Fraction] = {}
     for family, link, client in sold:
