@@ -306,9 +306,17 @@ def _priced(case: Case, rows: dict[Key, int], rates: Rates, covered: dict[Key, i
         held = {number: rates[keys[0][:3]][0] for number, keys in steps.items()}
         versions = sorted(held.values(), key=lambda version: version.starts_on)
         amounts = _group_amounts(versions, steps, rates, rows, covered, committing)
-        for version, amount in zip(versions, amounts, strict=True):
+        for version, (amount, size, missing) in zip(versions, amounts, strict=True):
             keys = sorted(steps[version.number], key=lambda key: (key[0], key[3]))
-            for key, share in zip(keys, allocate(amount, [rows[key] - covered[key] for key in keys]), strict=True):
+            used = {key: rows[key] - covered[key] for key in keys}
+            of_used, of_missing = allocate(amount, [size, missing])
+            shares = dict(zip(keys, allocate(of_used, list(used.values())), strict=True))
+            if of_missing:
+                # What is missing is on those that commit alone.
+                commits = [key for key in keys if key[:3] in committing]
+                for key, more in zip(commits, allocate(of_missing, [used[key] for key in commits]), strict=True):
+                    shares[key] += more
+            for key, share in shares.items():
                 parts = {
                     part: quantity for part, quantity in sorted(fine[key[:3]].items()) if key[3] in (-1, part[0])
                 } or {(None, None, _span(case, case.lines[key[0]], version)[0].astimezone(case.zone).date()): 0}
@@ -325,7 +333,8 @@ def _group_amounts(
     rows: dict[Key, int],
     covered: dict[Key, int],
     committing: set[tuple[int, str, int]],
-) -> list[int]:
+) -> list[tuple[int, int, int]]:
+    """Of each version the amount, what was used, and what is missing of what is committed."""
     of_version = [rates[steps[version.number][0][:3]][1] for version in versions]
     quantities = [sum(rows[key] - covered[key] for key in steps[version.number]) for version in versions]
     used, net = 0, []
@@ -356,10 +365,10 @@ def _group_amounts(
             bounded = max(running, scaled(rate.minimum, AMOUNT_PLACES))
             if rate.cap is not None:
                 bounded = min(bounded, scaled(rate.cap, AMOUNT_PLACES))
-            amounts.append(max(0, bounded - charged))
+            amounts.append((max(0, bounded - charged), size, more))
             charged = max(charged, bounded)
         else:
-            amounts.append(amount)
+            amounts.append((amount, size, more))
     return amounts
 
 
