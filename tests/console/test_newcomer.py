@@ -110,6 +110,7 @@ def _billed(tab: Tab) -> None:
     expect(drafts).to_be_visible(timeout=60_000)
     drafts.click()
     page.get_by_label("Search").fill("petrel")
+    expect(page.get_by_role("grid", name="Invoices").get_by_role("row")).to_have_count(2)
     tab.settle()
     page.get_by_role("row", name="Petrel Charts").click()
     expect(page.get_by_role("heading", name="Petrel Charts")).to_be_visible()
