@@ -60,9 +60,8 @@ class Version:
     """A card's version: the price of traffic in one of several ways, own allowance, commitment, bounds, fees.
 
     ``off`` is a percentage off everything, ``less`` an amount of each subscription's after it, ``spend`` the least that
-    a month comes to after both. In a ``window`` traffic
-    has another price, without bounds; composites are charged as their ``components`` or as the whole. ``once`` and
-    ``quarter`` are fees of both tiers.
+    a month comes to after both. In a ``window`` traffic has another price, without bounds; composites are charged as
+    their ``components`` or as the whole. ``once`` and ``quarter`` are fees of both tiers.
     """
 
     day: date

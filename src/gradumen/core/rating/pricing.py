@@ -285,7 +285,9 @@ def _shares(amount: Array, rows: Rows, first: Array, step_of_row: Array, sizes: 
     for step, (start, end) in enumerate(zip(first.tolist(), ends.tolist(), strict=True)):
         if end - start > 1:
             quantity = [int(each) for each in rows.quantity[start:end]]
-            of_used, of_missing = allocate(int(amount[step]), [int(used[step]), int(missing[step])])
+            of_used, of_missing = int(amount[step]), 0
+            if missing[step]:
+                of_used, of_missing = allocate(of_used, [int(used[step]), int(missing[step])])
             shares = allocate(of_used, quantity)
             if of_missing:
                 held = np.flatnonzero(rows.commits[start:end]).tolist()

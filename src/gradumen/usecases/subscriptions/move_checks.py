@@ -105,7 +105,7 @@ def hindrances(
     if charged and charged & scope.members_of():
         found.append(f"you charge something by hand for {turn.day} or a later day; withdraw that first")
     elif charged:
-        found.append("a seller of now charges something by hand for a later day")
+        found.append("somebody who sells to it now charges something by hand for a later day")
     return found
 
 

@@ -17,7 +17,7 @@ from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.published import Published, plan_of
 from gradumen.usecases.scope import Scope
-from gradumen.usecases.subscriptions.supply_lines import by_link, find_renewal, links_of
+from gradumen.usecases.subscriptions.supply_lines import by_link, find_renewal, held_from, links_of
 
 SAME = ("plan_version_id", "tier", "quantity", "paused", "trial", "choices")
 """What a line has of what its subscriber subscribed to, on every link."""
@@ -54,12 +54,12 @@ def follow(tx: Session, row: SubscriptionRow, turn: Turn, published: Published) 
         NotPriceable: a new seller has no card that prices its buyer.
     """
     lines = all_lines_of(tx, row.id)
-    own = _spans([line for line in lines if line.depth == 0 and not line.void], turn.day)
+    own = held_from([line for line in lines if line.depth == 0 and not line.void], turn.day)
     plan = plan_of(tx.get_one(PlanVersionRow, own[0].plan_version_id), published)
     links = links_of(turn.tree.chain(row.organisation_id), plan, published)
     wanted = [(max(line.starts_on, turn.day), {name: getattr(line, name) for name in SAME}) for line in own]
     of_link = by_link(lines)
-    held = {link for link, here in of_link.items() if _spans([line for line in here if not line.void], turn.day)}
+    held = {link for link, here in of_link.items() if held_from([line for line in here if not line.void], turn.day)}
     for link in held - set(links):
         _cut(of_link[link], turn)
     for depth, link in enumerate(links):
@@ -67,13 +67,6 @@ def follow(tx: Session, row: SubscriptionRow, turn: Turn, published: Published) 
             here = of_link.get(link, [])
             _lay(tx, row, depth, link, turn, _with_terms(tx, row, link, plan, wanted, here), here)
     tx.flush()
-
-
-def _spans(lines: Sequence[SupplyLineRow], day: date) -> list[SupplyLineRow]:
-    """The lines of a link that hold on a day and after it."""
-    before = [line for line in lines if line.starts_on <= day][-1:]
-    after = [line for line in lines if line.starts_on > day]
-    return [line for line in before if line.ends_on is None or line.ends_on > day] + after
 
 
 def _cut(lines: Sequence[SupplyLineRow], turn: Turn) -> None:
@@ -102,7 +95,7 @@ def end_with(tx: Session, row: SubscriptionRow, turn: Turn) -> None:
 
 def go_on_after(tx: Session, row: SubscriptionRow, turn: Turn, published: Published) -> None:
     """Take back what `end_with` did, or what it was followed to before it was to end with that day."""
-    if _spans([line for line in all_lines_of(tx, row.id) if line.depth == 0 and not line.void], turn.day):
+    if held_from([line for line in all_lines_of(tx, row.id) if line.depth == 0 and not line.void], turn.day):
         follow(tx, row, turn, published)
     for line in all_lines_of(tx, row.id):
         if (line.ends_on, line.closes_at) == (turn.day, turn.at):

@@ -226,7 +226,7 @@ def withdraw_move(tx: Session, caller: Caller, *, organisation: str, move: UUID)
     trees = (load_tree(tx, row.starts_at), scope.tree)
     charged = charging_on_ended_links(tx, mover, concerned, row.starts_on, trees)
     if charged:
-        who = "you charge" if charged & scope.members_of() else "a seller of after the move charges"
+        who = "you charge" if charged & scope.members_of() else "somebody who sells after the move charges"
         raise Conflict(f"{who} something by hand for {row.starts_on} or a later day; that is withdrawn first")
     # While the link to the new seller is there: what is charged on it goes.
     _raise(tx, scope, [*concerned, *restored.values(), *ending], row.starts_on)

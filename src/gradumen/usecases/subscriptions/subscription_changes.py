@@ -262,8 +262,9 @@ def _check_sold_on(
     Raises:
         Conflict: its buyer, or one that sells to it, has moved since.
     """
-    sold = {link for link, lines in by_link(lines_of(tx, row.id)).items() if lines[-1].ends_on is None}
-    plan = plan_of(tx.get_one(PlanVersionRow, own_lines(tx, row.id)[-1].plan_version_id), published)
+    goes_on = [lines[-1] for lines in by_link(lines_of(tx, row.id)).values() if lines[-1].ends_on is None]
+    sold = {(line.buyer_id, line.seller_id) for line in goes_on}
+    plan = plan_of(tx.get_one(PlanVersionRow, goes_on[0].plan_version_id), published)
     chain = scope.tree.chain(buyer.id)
     owners = {published.owners["service", each] for each in plan.services} if plan.services else set()
     if not owners <= set(chain) or sold != set(links_of(chain, plan, published)):

@@ -1,6 +1,6 @@
 """Supply lines: what a subscription is on each link above its subscriber, from a day on."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from itertools import pairwise
@@ -128,14 +128,18 @@ def by_link(lines: Iterable[SupplyLineRow]) -> dict[tuple[UUID, UUID], list[Supp
     return found
 
 
-def link_from(lines: Sequence[SupplyLineRow], day: date) -> list[SupplyLineRow]:
+def held_from(lines: Iterable[SupplyLineRow], day: date) -> list[SupplyLineRow]:
+    """The lines of a link that hold on a day and after it; none where all end before."""
+    known = list(lines)
+    before = [line for line in known if line.starts_on <= day][-1:]
+    after = [line for line in known if line.starts_on > day]
+    return [line for line in before if line.ends_on is None or line.ends_on > day] + after
+
+
+def link_from(lines: Iterable[SupplyLineRow], day: date) -> list[SupplyLineRow]:
     """Of a seller's lines those of the link that holds on a day, else of the next that begins; none where all end."""
-    begins = {
-        link: min(max(line.starts_on, day) for line in here if line.ends_on is None or line.ends_on > day)
-        for link, here in by_link(lines).items()
-        if here[-1].ends_on is None or here[-1].ends_on > day
-    }
-    return by_link(lines)[min(begins, key=lambda link: begins[link])] if begins else []
+    held = [here for each in by_link(lines).values() if (here := held_from(each, day))]
+    return min(held, key=lambda here: max(here[0].starts_on, day), default=[])
 
 
 def own_lines(tx: Session, subscription: UUID) -> list[SupplyLineRow]:
@@ -145,10 +149,9 @@ def own_lines(tx: Session, subscription: UUID) -> list[SupplyLineRow]:
 
 def from_day(tx: Session, lines: list[SupplyLineRow], day: date) -> list[SupplyLineRow]:
     """The lines of a link from a day on; the one that holds then is divided there. None where all end before."""
-    held = [line for line in lines if line.starts_on <= day][-1:]
-    changed = [line for line in lines if line.starts_on >= day]
-    if held and held[0].starts_on < day and not (held[0].ends_on and held[0].ends_on <= day):
-        changed.insert(0, copy_line(held[0], day))
+    changed = held_from(lines, day)
+    if changed and changed[0].starts_on < day:
+        changed[0] = copy_line(changed[0], day)
         tx.add(changed[0])
     return changed
 
