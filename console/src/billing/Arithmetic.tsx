@@ -63,7 +63,7 @@ export function Arithmetic({ why, card, currency }: { why: Why; card: string; cu
           which comes to {formatQuantity(why.shared.amount, 12)} {currency}; this charge is the share of one,
           in proportion to quantity
           {above(why.committed_not_used)
-            ? '; what is missing is on those that are neither paused nor on trial'
+            ? '; what is committed and not used is on those that are neither paused nor on trial'
             : ''}
           .
         </Typography>

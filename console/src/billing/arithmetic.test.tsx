@@ -51,3 +51,13 @@ it('leaves fees in seconds of their term, and lots in what fills them', () => {
   draw({ ...WHY, kind: 'lots', quantity: '5000', base_unit: 'request', unit: 'lot' });
   expect(text()).toContain('Used: 5 000 requests, in lots; one begun is charged whole.');
 });
+
+it('says of a share whose what is committed and not used is', () => {
+  const shared = { ...WHY, over: 'buyer', shared: { quantity: '3600', amount: '90' } } as Explanation;
+  draw(shared);
+  expect(text()).toContain('this charge is the share of one, in proportion to quantity.');
+  draw({ ...shared, committed_not_used: '36000' });
+  expect(text()).toContain(
+    'in proportion to quantity; what is committed and not used is on those that are neither paused nor on trial.',
+  );
+});
