@@ -41,7 +41,7 @@ def columns(found: list[tuple[int, int | None, int | None, int, int]], currency:
         (5, charge, project, res, FIRST + timedelta(days=day), amount) for charge, project, res, day, amount in found
     ]
     frame = pl.DataFrame(rows, schema=PART_COLUMNS, orient="row")
-    return spend_columns(SEPTEMBER, charges, frame, {1: "north-fell"})[5]
+    return spend_columns(SEPTEMBER, charges, frame, {(project, 1): "north-fell" for project in range(1, 5)})[5]
 
 
 @given(parts, currencies)

@@ -1,9 +1,12 @@
 """What documents say of where their amounts came from stays true, whatever comes in later."""
 
 from collections import Counter
+from datetime import date
 from decimal import Decimal
 
+from gradumen.client import Client
 from gradumen.wire.billing.invoices import InvoiceBody
+from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from tests.world import GIB, World, egress
 
 SEPTEMBER = "2026-09"
@@ -71,3 +74,55 @@ def test_the_readings_of_a_charge_are_those_that_it_was_made_from(world: World) 
     assert later is not None
     assert sorted(each.quantity for each in finn.charges.readings(later)) == [4 * GIB, 5 * GIB, 50 * GIB]
     assert finn.charges.readings(charge) == before
+
+
+def put(world: World, **owners: str) -> None:
+    """Say whose accounts are, in the place of what was said, and wait until it is so."""
+    mara = world.mara
+    rules = [
+        OwnershipRuleForm(name=owner, owner=owner, starts_on=date(2026, 9, 1), conditions={"account": account})
+        for account, owner in owners.items()
+    ]
+    mara.ownership_rules.set("tarnwick", rules, mara.ownership_rules.get("tarnwick").version)
+    for each in mara.tasks.list("tarnwick"):
+        if each.kind == "owners by rule":
+            assert mara.tasks.follow(each.id, seconds=60).state == "done"
+    world.settle()
+
+
+def shown(client: Client, documents: list[InvoiceBody]) -> dict[tuple[str, str], list[str]]:
+    """The readings behind what each buyer is charged for traffic, by how they are called."""
+    return {
+        (each.seller, each.buyer): sorted(found.event_id for found in client.charges.readings(line.charge_id))
+        for each in documents
+        for line in each.lines
+        if line.rate == "egress" and line.charge_id is not None
+    }
+
+
+def test_readings_of_others_whose_resource_has_the_same_name_are_nobody_elses_evidence(world: World) -> None:
+    """Each tenant is shown its own, also after rules changed, and after what was another's was cancelled."""
+    alike = {"owner": None, "resource": "web-1"}
+    put(world, one="quillstone/archive", two="saltmarsh/booking")
+    world.send(
+        egress("named", GIB, owner="quillstone/archive", resource="web-1"),
+        egress("mine", 2 * GIB, account="one", **alike),
+        egress("another's", 4 * GIB, account="two", **alike),
+        egress("nobody's", 8 * GIB, account="three", **alike),
+    )
+    sold = world.close("tarnwick", "finn", SEPTEMBER)
+    resold = world.close("oxbow", "edda", SEPTEMBER)
+    finn, edda = world.user("finn"), world.user("edda")
+    expected = {("tarnwick", "quillstone"): ["mine", "named"], ("tarnwick", "oxbow"): ["another's"]}
+    assert shown(finn, sold) == expected
+    assert shown(edda, resold) == {("oxbow", "saltmarsh"): ["another's"]}
+
+    put(world, one="saltmarsh/booking", two="quillstone/archive")
+    world.send(egress("another's", 0, account="two", sequence=1, **alike))
+    assert shown(finn, sold) == expected, "as it was when it was charged"
+    later = world.close("tarnwick", "finn", SEPTEMBER)
+    expected_later = {("tarnwick", "quillstone"): ["another's", "named"], ("tarnwick", "oxbow"): ["mine"]}
+    assert shown(finn, later) == expected_later
+    put(world)
+    assert shown(finn, sold) == expected
+    assert shown(finn, later) == expected_later

@@ -200,8 +200,9 @@ def test_an_invoice_leads_to_what_was_said(november: World) -> None:
         event("made", "0", "2026-10-20 08:00", "parked"),
         event("phase-changed", "1", "2026-10-30 22:30", "awake"),
         event("phase-changed", "2", "2026-11-02 01:30", "parked"),
-        event("gone", "3", "2026-11-02 04:00"),
+        event("gone", "3", "2026-11-02 04:00", owner=None),
         event("made", "9", "2026-11-02 04:00", "parked", resource="vm-2"),
+        event("made", "another's", "2026-11-04 04:00", "awake", owner="saltmarsh/booking"),
         told_event(SOURCE, "all", moment("2026-12-01")),
     )
     [invoice] = [each for each in november.close("tarnwick", "mara", NOVEMBER) if each.buyer == "quillstone"]
@@ -210,7 +211,7 @@ def test_an_invoice_leads_to_what_was_said(november: World) -> None:
     assert line.charge_id is not None
     november.send(event("phase-changed", "2", "2026-11-01 01:30", "parked", sequence=1))
     found = [each.event_id for each in november.mara.charges.readings(line.charge_id)]
-    assert found == ["1", "2", "3"], "as it was when it was rated"
+    assert found == ["1", "2", "3"], "as it was when it was rated, and its own"
     [corrected] = [each for each in november.close("tarnwick", "mara", NOVEMBER) if each.buyer == "quillstone"]
     assert [each.quantity for each in corrected.lines if each.rate == "awake"] == [-24]
 

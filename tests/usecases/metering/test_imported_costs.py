@@ -272,7 +272,7 @@ def test_a_rule_is_looked_at_with_the_costs_that_it_would_move(costs: World) -> 
 
 
 def test_an_amount_on_a_document_leads_to_the_rows_that_it_was_made_from(costs: World) -> None:
-    send(costs, row("10"), row("4", 4))
+    send(costs, row("10"), row("4", 4), row("7", account="acc-8"))
     costs.mara.clock.set(moment("2026-10-02 09:00"), held=True)
     costs.settle()
     [invoice] = [each for each in costs.close("tarnwick", "finn", "2026-09") if each.buyer == "quillstone"]

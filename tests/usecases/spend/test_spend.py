@@ -18,6 +18,7 @@ from gradumen.core.exact import add
 from gradumen.core.spend.spend import Dimension
 from gradumen.store.pairs import PairRow
 from gradumen.store.spend import month_columns
+from gradumen.store.spend.spend_columns import RELEASE
 from gradumen.usecases.spend import link_sums
 from gradumen.usecases.spend.link_sums import refresh_columns
 from gradumen.wire.billing.invoices import InvoiceBody
@@ -190,6 +191,23 @@ def test_a_plan_of_a_resellers_own_is_not_named_above_it(world: World) -> None:
         assert ("ferry-pack" in told.model_dump_json()) <= named
 
 
+def test_a_resource_is_where_its_owners_own_usage_says_it_is(world: World) -> None:
+    """Not where another's is that is called the same, nor where its was in other months."""
+    used(world)
+    north, south = ({"attributes": {"site": site, "size": "small"}} for site in ("north-fell", "south-quay"))
+    august = {"start": "2026-08-20T00:00:00Z", "end": "2026-08-20T06:00:00Z"}
+    world.send(
+        reading("a", owner="quillstone/archive", **south),
+        reading("b", owner="quillstone/archive", **north, **august),
+    )
+    found = world.user("finn").spend.show("tarnwick", by=["project", "region"], **SEPTEMBER, wait=60)
+    rows = [row for each in found.currencies for row in each.rows if row.amount]
+    places = {tuple(key.id for key in row.keys) for row in rows}
+    regions = {project: {place for who, place in places if who == project and place} for project, _ in places}
+    assert regions["quillstone/archive"] == {"south-quay"}
+    assert regions["saltmarsh/booking"] == {"north-fell"}, "of the same name"
+
+
 def test_filters_narrow_and_what_is_odd_is_refused(world: World) -> None:
     used(world)
     finn = world.user("finn")
@@ -275,7 +293,7 @@ def test_a_month_in_one_file_says_what_its_pairs_say(
         return [each.model_copy(update={"as_of": None}) for each in told]
 
     def months() -> list[Path]:
-        return sorted((columns / "3" / "months").glob("*"))
+        return sorted((columns / RELEASE / "months").glob("*"))
 
     def refresh() -> None:
         with Session(service.uow.engine) as session:

@@ -1,6 +1,6 @@
 """Parts of charges as columns that spend is summed from, made equal to lines to the minor unit."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import astuple, dataclass
 from datetime import timedelta
 
@@ -61,7 +61,7 @@ class SpentCharge:
 
 
 def spend_columns(
-    period: Period, charges: Collection[SpentCharge], parts: pl.DataFrame, regions: dict[int, str]
+    period: Period, charges: Collection[SpentCharge], parts: pl.DataFrame, regions: Mapping[tuple[int, int], str]
 ) -> dict[int, pl.DataFrame]:
     """The parts of pairs' charges, and of each line a part more: what rounding it to the minor unit adds.
 
@@ -72,19 +72,20 @@ def spend_columns(
     Args:
         period: that of all these pairs.
         parts: see `PART_COLUMNS`.
-        regions: of resources.
+        regions: of projects' resources.
 
     Returns:
         Frames of `SPEND_SCHEMA`, by pair; pairs without parts are left out.
     """
     known = pl.DataFrame([astuple(each) for each in charges], schema=_CHARGE_SCHEMA, orient="row")
     places = pl.DataFrame(
-        {"resource": list(regions), "region": list(regions.values())},
-        schema={"resource": pl.Int32(), "region": pl.String},
+        [(*key, region) for key, region in regions.items()],
+        schema={"project": pl.Int32(), "resource": pl.Int32(), "region": pl.String},
+        orient="row",
     )
     rows = (
         parts.join(known, on=["pair", "charge"])
-        .join(places, on="resource", how="left")
+        .join(places, on=["project", "resource"], how="left")
         .with_columns(
             pl.col("day").clip(period.first_day, period.next().first_day - timedelta(days=1)),
             pl.coalesce("project", "whole", pl.lit(0)).cast(pl.Int32).alias("project"),

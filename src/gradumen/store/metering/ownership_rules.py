@@ -1,14 +1,14 @@
 """Rules that say whose usage is that names no owner, and the readings that they are about."""
 
 from collections import defaultdict
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, ForeignKey, SmallInteger, String, delete, select
+from sqlalchemy import JSON, ForeignKey, SmallInteger, String, delete, func, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
@@ -58,6 +58,19 @@ class OwnershipRuleRow(Base):
     conditions: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
+class ReplacedRulesRow(Base):
+    """All rules of a seller as they were when others took their place: documents go by those of their day.
+
+    Those of all sellers are numbered together.
+    """
+
+    __tablename__ = "replaced_ownership_rules"
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    rules: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
+
+
 @dataclass(frozen=True, slots=True)
 class Stored:
     """A rule with the projects that it names: each one's number, path, organisation and share; or those of a table.
@@ -80,10 +93,18 @@ class Owner:
     share: Decimal
 
 
-def rules_of(tx: Session, sellers: Collection[UUID]) -> dict[UUID, list[Stored]]:
-    """The rules of sellers, in their order."""
+def rules_of(tx: Session, sellers: Collection[UUID], replaced: int | None = None) -> dict[UUID, list[Stored]]:
+    """The rules of sellers, in their order.
+
+    Args:
+        replaced: as they were when the last that had been replaced were those of this number; see `last_replaced`.
+    """
     row = OwnershipRuleRow
     rules = list(tx.scalars(select(row).where(row.organisation_id.in_(sellers)).order_by(row.position)))
+    if replaced is not None:
+        then = _replaced_after(tx, sellers, replaced)
+        rules = [each for each in rules if each.organisation_id not in then]
+        rules += [each for of_seller in then.values() for each in of_seller]
     named = [_named(rule) for rule in rules]
     rows = tx.execute(
         select(ProjectRow, OrganisationRow.slug)
@@ -99,6 +120,44 @@ def rules_of(tx: Session, sellers: Collection[UUID]) -> dict[UUID, list[Stored]]
         table = None if told is None else dict(zip(told, owners, strict=True))
         found[rule.organisation_id].append(Stored(rule, () if rule.look_up else owners, table))
     return found
+
+
+def last_replaced(tx: Session) -> int:
+    """The number of the rules that were replaced last; 0 where none were."""
+    return tx.scalar(select(func.max(ReplacedRulesRow.id))) or 0
+
+
+def _replaced_after(tx: Session, sellers: Collection[UUID], number: int) -> dict[UUID, list[OwnershipRuleRow]]:
+    """The rules of sellers that were the first to be replaced after those of a number."""
+    row = ReplacedRulesRow
+    first = select(func.min(row.id)).where(row.organisation_id.in_(sellers), row.id > number)
+    then = tx.scalars(select(row).where(row.id.in_(first.group_by(row.organisation_id).scalar_subquery())))
+    return {
+        each.organisation_id: [
+            _as_row(each.organisation_id, position, kept) for position, kept in enumerate(each.rules)
+        ]
+        for each in then
+    }
+
+
+_TEXTS: dict[str, Callable[[str], object]] = {
+    "project_id": UUID,
+    "remainder": UUID,
+    "starts_on": date.fromisoformat,
+    "ends_on": date.fromisoformat,
+}
+"""What is kept of a replaced rule as text, and how that is read."""
+_KEPT = ("name", *_TEXTS, "look_up", "shares", "by_usage", "conditions")
+
+
+def _as_row(seller: UUID, position: int, kept: dict[str, Any]) -> OwnershipRuleRow:
+    told = {name: read(kept[name]) for name, read in _TEXTS.items() if kept[name] is not None}
+    return OwnershipRuleRow(organisation_id=seller, position=position, **{**kept, **told})
+
+
+def _kept(row: OwnershipRuleRow) -> dict[str, Any]:
+    found = {name: getattr(row, name) for name in _KEPT}
+    return {name: str(value) if name in _TEXTS and value is not None else value for name, value in found.items()}
 
 
 def owner_at(tx: Session, path: str) -> Owner | None:
@@ -162,7 +221,11 @@ def version_of(tx: Session, seller: UUID) -> int:
 
 
 def replace_rules(tx: Session, seller: UUID, rows: Sequence[OwnershipRuleRow]) -> None:
-    """Put these in the place of a seller's rules."""
+    """Put these in the place of a seller's rules, which are kept as they were."""
+    before = tx.scalars(
+        select(OwnershipRuleRow).where(OwnershipRuleRow.organisation_id == seller).order_by(OwnershipRuleRow.position)
+    )
+    tx.add(ReplacedRulesRow(organisation_id=seller, rules=[_kept(each) for each in before]))
     tx.execute(delete(OwnershipRuleRow).where(OwnershipRuleRow.organisation_id == seller))
     tx.flush()
     tx.add_all(rows)

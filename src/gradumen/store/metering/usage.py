@@ -8,7 +8,7 @@ from typing import Any, Protocol
 from uuid import UUID
 
 from sqlalchemy import ColumnElement, Select, and_, bindparam, false, func, or_, select, true
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, aliased
 
 from gradumen.core.catalogue.services import COMPONENT_OF
 from gradumen.store.bulk import LISTED
@@ -42,6 +42,18 @@ def usage_rows(tx: Session, projects: Sequence[int], first: date, last: date) ->
         return []
     statement = _USAGE.format(marks=", ".join(["%s"] * len(projects)))
     return tx.connection().exec_driver_sql(statement, (*projects, first, last)).fetchall()
+
+
+def first_of_names(tx: Session, numbers: Collection[int]) -> dict[int, tuple[str, int]]:
+    """Names of resources by number, each with the smallest number that has it, in whatever feed."""
+    found: dict[int, tuple[str, int]] = {}
+    ordered, other = sorted(numbers), aliased(ResourceRow)
+    first = select(func.min(other.id)).where(other.name == ResourceRow.name).correlate(ResourceRow).scalar_subquery()
+    for start in range(0, len(ordered), NAMED_AT_ONCE):
+        some = ordered[start : start + NAMED_AT_ONCE]
+        rows = tx.execute(select(ResourceRow.id, ResourceRow.name, first).where(ResourceRow.id.in_(some)))
+        found.update({number: (name, least) for number, name, least in rows})
+    return found
 
 
 def resource_names(tx: Session, numbers: Collection[int]) -> dict[int, str]:

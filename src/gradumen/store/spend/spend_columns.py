@@ -5,20 +5,24 @@ is made again from the database.
 """
 
 import logging
-from collections.abc import Collection, Iterable, Sequence
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Iterator, Sequence
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 from uuid import uuid4
 
 import polars as pl
 from polars.exceptions import PolarsError
-from sqlalchemy import select, tuple_
-from sqlalchemy.orm import Session
+from sqlalchemy import Select, select, tuple_
+from sqlalchemy.orm import Session, aliased
 
+from gradumen.core.periods import Period
 from gradumen.core.rating.charges import service_of
 from gradumen.core.spend.columns import PART_COLUMNS, SPEND_SCHEMA, SpentCharge
 from gradumen.store.catalogue.tables import PlanRow, RateCardRow, RateCardVersionRow
-from gradumen.store.metering.tables import UsageDayRow
+from gradumen.store.metering.imported_costs import CostDayRow
+from gradumen.store.metering.tables import ResourceRow, UsageDayRow
 from gradumen.store.metering.usage import REGIONS, attribute_sets
 from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.pairs import PairRow
@@ -26,7 +30,7 @@ from gradumen.store.rating.tables import CurrentChargeRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 
 log = logging.getLogger("gradumen.columns")
-RELEASE = "3"
+RELEASE = "4"
 """Of the files' form; those of another are not read."""
 _PARTS = (
     "SELECT pair_id, charge_position, project_number, resource_id, day, REPLACE(CAST(amount AS CHAR), '.', '') "
@@ -88,22 +92,41 @@ def parts_of(tx: Session, pairs: Collection[PairRow]) -> pl.DataFrame:
     return pl.DataFrame(dict(zip(PART_COLUMNS, (*known, amount), strict=True)), schema=PART_COLUMNS)
 
 
-def regions_of(tx: Session, resources: Collection[int]) -> dict[int, str]:
-    """Where resources are, by what their usage says; of those that were in several places they are all named."""
-    ordered = sorted(resources)
-    sets: dict[int, set[int]] = {}
+def regions_of(
+    tx: Session, period: Period, projects: Collection[int], resources: Collection[int]
+) -> dict[tuple[int, int], str]:
+    """Where projects' resources are, by what their own usage and costs of a month say.
+
+    Of those that were in several places they are all named. What is called alike elsewhere is another's.
+    """
+    ordered, sets = sorted(resources), defaultdict[tuple[int, int], set[int]](set)
     for first in range(0, len(ordered), _AT_ONCE):
-        query = select(UsageDayRow.resource_id, UsageDayRow.attribute_set_id).distinct()
-        for resource, number in tx.execute(query.where(UsageDayRow.resource_id.in_(ordered[first : first + _AT_ONCE]))):
-            sets.setdefault(resource, set()).add(number)
-    numbers = {number for same in sets.values() for number in same}
-    documents = attribute_sets(tx, numbers)
+        for query in _places(period, projects, ordered[first : first + _AT_ONCE]):
+            for project, resource, number in tx.execute(query):
+                sets[project, resource].add(number)
+    documents = attribute_sets(tx, {number for same in sets.values() for number in same})
     places = {
         number: next((str(document[name]) for name in REGIONS if name in document), "")
         for number, document in documents.items()
     }
-    found = {resource: sorted({places[number] for number in same} - {""}) for resource, same in sets.items()}
-    return {resource: ", ".join(same) for resource, same in found.items() if same}
+    found = {key: sorted({places[number] for number in same} - {""}) for key, same in sets.items()}
+    return {key: ", ".join(same) for key, same in found.items() if same}
+
+
+def _places(period: Period, projects: Collection[int], resources: Sequence[int]) -> Iterator[Select[*tuple[Any, ...]]]:
+    """Project, resource and attributes of usage and costs of a month, of what has the names of some resources."""
+    usage, cost, named, own = UsageDayRow, CostDayRow, aliased(ResourceRow), aliased(ResourceRow)
+    # A zone's month begins and ends within a day of that of UTC.
+    first, end = period.first_day - timedelta(days=1), period.next().first_day + timedelta(days=1)
+    for row, inside in ((usage, usage.day.between(first, end)), (cost, cost.month == period.first_day)):
+        yield (
+            select(row.project_number, named.id, row.attribute_set_id)
+            .distinct()
+            .select_from(named)
+            .join(own, own.name == named.name)
+            .join(row, row.resource_id == own.id)
+            .where(named.id.in_(resources), row.project_number.in_(projects), inside)
+        )
 
 
 def find_columns(folder: Path | None, pair: PairRow, names: Sequence[str]) -> pl.DataFrame | None:

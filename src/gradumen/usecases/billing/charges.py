@@ -9,11 +9,14 @@ from gradumen.core.exact import QUANTITY_PLACES, round_half_up, text
 from gradumen.core.metering.kinds import as_sent
 from gradumen.core.periods import midnight, zone_of
 from gradumen.core.rating.imported_costs import KINDS
-from gradumen.store.billing.charges import EvidentCost, EvidentReading, card_of, costs_of, parts_of, readings_of
+from gradumen.store.billing.charges import card_of, parts_of
+from gradumen.store.billing.evident_costs import EvidentCost
+from gradumen.store.billing.evident_readings import EvidentReading
 from gradumen.store.billing.tables import ChargeRow, InvoiceRow
 from gradumen.store.metering.cost_exports import PLACES
 from gradumen.store.organisations.tables import zone_name
 from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.billing.evidence import costs_of, readings_of
 from gradumen.usecases.billing.invoices import is_visible
 from gradumen.usecases.billing.promised_limits import limits_behind
 from gradumen.usecases.billing.stored_lines import stored_explanation

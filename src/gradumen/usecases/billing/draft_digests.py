@@ -1,7 +1,9 @@
 """Digests of drafts: whether one would be made again as it is."""
 
 import json
+from collections.abc import Mapping
 from hashlib import sha256
+from typing import Any
 from uuid import UUID
 
 from gradumen.core.billing.documents import Taxes
@@ -19,7 +21,7 @@ def digest_of(rows: DraftRows, taxes: Taxes[UUID]) -> str:
         own[charge["id"]] = own[str(charge["id"])] = number
     said = {
         "document": [getattr(invoice, name) for name in _SAID],
-        "charges": rows.charges,
+        "charges": [_of_charge(each) for each in rows.charges],
         "parts": [(own[charge], *part) for charge, *part in rows.parts],
         "copied": rows.copied,
         "lines": rows.lines,
@@ -29,3 +31,9 @@ def digest_of(rows: DraftRows, taxes: Taxes[UUID]) -> str:
     }
     written = json.dumps(said, sort_keys=True, default=lambda value: own.get(value, str(value)))
     return sha256(written.encode()).hexdigest()
+
+
+def _of_charge(charge: Mapping[str, Any]) -> dict[str, Any]:
+    """A charge but for how many rules had been replaced by then, of whomever."""
+    explanation = {name: value for name, value in charge["explanation"].items() if name != "replaced"}
+    return {**charge, "explanation": explanation}

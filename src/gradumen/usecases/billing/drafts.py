@@ -36,6 +36,7 @@ from gradumen.store.billing.invoices import issued_lines, store_taxes, taxes_lef
 from gradumen.store.billing.tables import BillRunRow, InvoiceRow
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.ids import id_in_time
+from gradumen.store.metering.ownership_rules import last_replaced
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import PairRow, pairs_to_bill, pairs_with
 from gradumen.store.rating.current_charges import Detail, pairs_in_advance
@@ -70,6 +71,7 @@ class Drafting:
     def __init__(self, tx: Session, run: BillRunRow, seller: OrganisationRow, today: date) -> None:
         self.tx, self.run, self.seller, self.today = tx, run, seller, today
         self.published = load_published(tx)
+        self.replaced = last_replaced(tx)
         self.pending: list[Pending] = []
         self.collected: list[PairRow] = []
         self.drafts: list[DraftRows] = []
@@ -198,7 +200,7 @@ class Drafting:
                     start=charge.start,
                     end=charge.end,
                     evidence=charge.evidence,
-                    explanation=explain(charge, names) | {"delivery": pair.delivery_id},
+                    explanation=explain(charge, names) | {"delivery": pair.delivery_id, "replaced": self.replaced},
                     lines=names.lines(charge),
                     parts={} if whole else parts_of(rated, charge),
                     position=position if whole else None,

@@ -52,7 +52,8 @@ def stored_line(row: InvoiceLineRow) -> Line:
 def stored_explanation(written: dict[str, Any]) -> dict[str, Any]:
     """An explanation as it was written, in today's words.
 
-    The numbers of attribute sets and of the last delivery are for finding readings; they would count everybody's.
+    The numbers of attribute sets, of the last delivery and of the last rules that were replaced are for finding
+    readings; they would count everybody's.
     """
-    shown = {name: value for name, value in written.items() if name not in ("attribute_sets", "delivery")}
+    shown = {name: value for name, value in written.items() if name not in ("attribute_sets", "delivery", "replaced")}
     return shown | {name: _WORDS.get(shown[name], shown[name]) for name in ("kind", "unit") if name in shown}

@@ -105,15 +105,17 @@ class Owners:
         *,
         sellers: Collection[UUID] = (),
         all_meters: bool = False,
+        replaced: int | None = None,
     ) -> None:
         """``all_meters``: other rules than those that are stored will be looked at too.
 
         Args:
             sellers: whose rules are looked at beside those of the resources' feeds.
+            replaced: by the rules of when those of this number had been replaced last; else by those that hold.
         """
         self.feeds: Mapping[int, FeedOf] = feeds_of_resources(tx, resources)
         sellers = {*sellers, *(each.seller for each in self.feeds.values())}
-        stored = rules_of(tx, sellers) if sellers else {}
+        stored = rules_of(tx, sellers, replaced) if sellers else {}
         self.rules: dict[UUID, Rules] = {seller: ruled(rules) for seller, rules in stored.items() if rules}
         self._tx = tx
         self._trees: list[tuple[datetime, Tree]] = trees_between(tx, first, last)
@@ -238,13 +240,19 @@ Alike = tuple[int, int, int, int]
 """Resource, attributes, origin, and the second of 1970 at which a reading started."""
 
 
-def owners_by_rule(tx: Session, meter: int, readings: Collection[Alike]) -> dict[Alike, Whose]:
-    """Whose readings these are that name no owner: projects with their shares; those of nobody are left out."""
+def owners_by_rule(
+    tx: Session, meter: int, readings: Collection[Alike], replaced: int | None = None
+) -> dict[Alike, Whose]:
+    """Whose readings these are that name no owner: projects with their shares; those of nobody are left out.
+
+    Args:
+        replaced: by the rules of when those of this number had been replaced last; else by those that hold.
+    """
     if not readings:
         return {}
     starts = [start for *_, start in readings]
     first, last = (datetime.fromtimestamp(each, UTC) for each in (min(starts), max(starts) + 1))
-    owners = Owners(tx, {resource for resource, *_ in readings}, first, last)
+    owners = Owners(tx, {resource for resource, *_ in readings}, first, last, replaced=replaced)
     if not owners.rules:
         return {}
     owners.know({origin for _, _, origin, _ in readings}, {attributes for _, attributes, _, _ in readings})

@@ -15,7 +15,7 @@ from gradumen.core.metering.packed_days import Numbers, unpack_sums
 from gradumen.core.periods import hour_number
 from gradumen.core.rating.hours_apart import BY_HOUR, HoursApart
 from gradumen.core.rating.rating import USAGE_SCHEMA, RatedLine
-from gradumen.store.metering.usage import resource_names, usage_rows
+from gradumen.store.metering.usage import first_of_names, usage_rows
 from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
@@ -26,7 +26,7 @@ _NO_LINE = {name: kind for name, kind in USAGE_SCHEMA.items() if name != "line"}
 
 @dataclass(frozen=True, slots=True)
 class Resources:
-    """Names of resources, and by which number each is stored: the smallest of those that have the name.
+    """Names of resources, and by which number each is stored: the smallest of all that have the name.
 
     ``place`` is where each stored number stands among them.
     """
@@ -81,10 +81,11 @@ def usage_frame(
     """
     start, end = period
     rows = usage_rows(tx, [project.number for project in projects], start.date(), end.date()) if start < end else []
-    names = resource_names(tx, {row[3] for row in rows} | set(others))
-    ids = {name: number for number, name in sorted(names.items(), reverse=True)}
+    numbered = first_of_names(tx, {row[3] for row in rows} | set(others))
+    ids = dict(numbered.values())
     order = {name: number for number, name in enumerate(sorted(ids))}
-    resources = Resources(list(order), [ids[name] for name in order], {id: order[name] for id, name in names.items()})
+    place = {number: order[name] for number, (name, _) in numbered.items()}
+    resources = Resources(list(order), [ids[name] for name in order], place)
     if not rows:
         return pl.DataFrame(schema=_NO_LINE), resources
     project, meter, day, resource, attributes, hours, slots = zip(*rows, strict=True)

@@ -44,8 +44,9 @@ def _made(tx: Session, pairs: Sequence[PairRow]) -> dict[int, pl.DataFrame]:
 
     def made() -> dict[int, pl.DataFrame]:
         parts = store.parts_of(tx, pairs)
-        regions = store.regions_of(tx, set(parts["resource"].drop_nulls().to_list()))
-        return spend_columns(Period.parse(pairs[0].period), store.charges_of(tx, pairs), parts, regions)
+        period, of = Period.parse(pairs[0].period), parts.drop_nulls(["project", "resource"])
+        regions = store.regions_of(tx, period, set(of["project"].to_list()), set(of["resource"].to_list()))
+        return spend_columns(period, store.charges_of(tx, pairs), parts, regions)
 
     found = settled(tx, pairs, made)
     nothing = pl.DataFrame(schema=SPEND_SCHEMA)
