@@ -133,9 +133,7 @@ def _replaced_after(tx: Session, sellers: Collection[UUID], number: int) -> dict
     first = select(func.min(row.id)).where(row.organisation_id.in_(sellers), row.id > number)
     then = tx.scalars(select(row).where(row.id.in_(first.group_by(row.organisation_id).scalar_subquery())))
     return {
-        each.organisation_id: [
-            _as_row(each.organisation_id, position, kept) for position, kept in enumerate(each.rules)
-        ]
+        each.organisation_id: [_as_row(each.organisation_id, at, kept) for at, kept in enumerate(each.rules)]
         for each in then
     }
 
