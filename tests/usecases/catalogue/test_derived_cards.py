@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gradumen.core.catalogue.derived import OnTop
-from gradumen.core.errors import CatalogueInvalid
-from tests.world import World, files, rate_card
+from gradumen.core.errors import CatalogueInvalid, NotFound
+from tests.world import RUBEN, World, add_bluefern, files, rate_card
 
 DERIVED = """
 rate-card: {slug}
@@ -86,6 +86,27 @@ def test_a_reseller_follows_the_card_it_buys_by_and_its_supplier_is_not_told(wor
 
     assert [change.slug for change in changes] == ["resellers-gbp"]
     assert len(edda.rate_card("oxbow", "retail").versions) == 2
+
+
+def test_a_new_reseller_makes_its_prices_of_those_it_will_buy_by(world: World) -> None:
+    """Before anything is sold: it sees its own price list, and no other card of its seller's."""
+    add_bluefern(world)
+    ruben = world.user(RUBEN).catalogue
+    bought = [f"{card.seller}/{card.slug}" for card in ruben.rate_cards() if card.seller != "bluefern"]
+    assert bought == ["tarnwick/resellers-eur"]
+    with pytest.raises(NotFound):
+        ruben.rate_card("tarnwick", "tenants-eur")
+    for base, refused in (("tenants-eur", True), ("resellers-eur", False)):
+        written = files(derived("retail", f"tarnwick/{base}"))
+        if refused:
+            with pytest.raises(CatalogueInvalid, match="none that you buy by"):
+                ruben.publish("bluefern", written)
+        else:
+            ruben.publish("bluefern", written)
+    assert prices(world, RUBEN, "bluefern", "retail")["vcpu"] == "0.015", "0.012 and a fifth, in steps"
+    margins = ruben.margins("bluefern", "retail")
+    assert margins.buys_by == "tarnwick/resellers-eur"
+    assert {each.rate for each in margins.rates} >= {"vcpu", "egress"}
 
 
 def test_a_followers_trouble_does_not_stop_its_base_and_waits_as_a_draft(world: World) -> None:

@@ -1,12 +1,14 @@
 """Which of a seller's rate cards prices a buyer."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from uuid import UUID
 
 from gradumen.core.catalogue.selection import Buyer, Buyers, choose
 from gradumen.core.errors import Invalid, NotPriceable
 from gradumen.store.catalogue.rate_cards import cards_of
 from gradumen.store.catalogue.tables import RateCardRow
-from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.organisations.tables import OrganisationRow, Tree
 from gradumen.store.unit_of_work import Session
 from gradumen.wire.catalogue.forms.buyers import read_buyers
 
@@ -52,6 +54,18 @@ def find_card_for(
     """Of a seller's cards the one in a currency that its rules choose for a buyer."""
     who = Buyer(buyer.slug, kind_of(seller, buyer), buyer.country, buyer.segment)
     return choose([(read_buyers(card.buyers), card) for card in cards if card.currency == currency], who)
+
+
+def cards_offered(tx: Session, tree: Tree, buyers: Collection[UUID]) -> set[UUID]:
+    """The cards by which resellers would buy, who price what they sell by them: of each one's seller by its rules."""
+    sellers = {each: tree.parents[each] for each in buyers if each in tree.parents}
+    known = organisations_by_id(tx, {*sellers, *sellers.values()})
+    found = (
+        find_card_for(cards_of(tx, seller), known[seller], known[buyer], known[buyer].currency)
+        for buyer, seller in sellers.items()
+        if known[buyer].type == "reseller"
+    )
+    return {card.id for card in found if card is not None}
 
 
 def check_rules(tx: Session, seller: OrganisationRow, slug: str, currency: str, buyers: Buyers) -> None:

@@ -10,6 +10,7 @@ from gradumen.store.catalogue.tables import RateCardRow, RateCardVersionRow
 from gradumen.store.organisations.tables import local_day
 from gradumen.store.subscriptions.sales import cards_bought_by, prices_any
 from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.catalogue.card_choice import cards_offered
 from gradumen.usecases.catalogue.changes import differences
 from gradumen.usecases.catalogue.names import meter_names
 from gradumen.usecases.catalogue.plan_lists import plan_versions, seen_plans
@@ -22,10 +23,11 @@ from gradumen.wire.catalogue.rate_cards import RateCardBody, RateCardVersionBody
 
 @use_case
 def list_rate_cards(tx: Session, caller: Caller) -> list[RateCardBody]:
-    """The cards of sellers that the caller is a member of, and those that price what its organisations buy."""
+    """The cards of sellers that the caller is a member of, and those by which its organisations buy; resellers
+    also see those by which they would."""
     scope = load_scope(tx, caller)
     own = scope.members_money()
-    rows = cards_seen(tx, own, cards_bought_by(tx, own))
+    rows = cards_seen(tx, own, {*cards_bought_by(tx, own), *cards_offered(tx, scope.tree, own)})
     plans = seen_plans(tx, scope) if any(row.organisation_id not in own for row, _ in rows) else set()
     return [_body(tx, row, seller, scope.now, None if row.organisation_id in own else plans) for row, seller in rows]
 
@@ -61,7 +63,7 @@ def _find_card(tx: Session, scope: Scope, seller: str, slug: str) -> tuple[RateC
         row, _ = found
         if row.organisation_id in own:
             return row, None
-        if prices_any(tx, row.id, own):
+        if prices_any(tx, row.id, own) or row.id in cards_offered(tx, scope.tree, own):
             return row, seen_plans(tx, scope)
     raise NotFound("rate card", f"{seller[:70]}/{slug[:70]}")
 

@@ -14,16 +14,19 @@ from gradumen.store.catalogue.rate_cards import (
     versions_of,
 )
 from gradumen.store.catalogue.tables import RateCardRow, UnpublishedChangeRow
-from gradumen.store.organisations.tables import OrganisationRow, local_day
+from gradumen.store.organisations.tables import OrganisationRow, Tree, local_day
 from gradumen.store.subscriptions.sales import prices_any
 from gradumen.store.unit_of_work import Session
+from gradumen.usecases.catalogue.card_choice import cards_offered
 from gradumen.usecases.catalogue.published import Published
 from gradumen.wire.catalogue.forms.derivations import read_derivation, source_form
 from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
 from gradumen.wire.catalogue.forms.rates import rate_form
 
 
-def expand(tx: Session, seller: OrganisationRow, published: Published, form: dict[str, Any]) -> dict[str, Any]:
+def expand(
+    tx: Session, tree: Tree, seller: OrganisationRow, published: Published, form: dict[str, Any]
+) -> dict[str, Any]:
     """A derived card's form with the rates of its base at the derived prices, then those of its own; others as is.
 
     A rate of its own replaces the base's of the same name.
@@ -35,7 +38,7 @@ def expand(tx: Session, seller: OrganisationRow, published: Published, form: dic
     if derivation is None:
         return form
     own = [rate for rate in form.get("rates") or [] if isinstance(rate, dict)]
-    base = _base(tx, seller, derivation, form)
+    base = _base(tx, tree, seller, derivation, form)
     starts_on = str(form.get("starts-on"))
     held = [each for each in versions_of(tx, base.id) if each.starts_on.isoformat() <= starts_on]
     if not held:
@@ -48,11 +51,13 @@ def expand(tx: Session, seller: OrganisationRow, published: Published, form: dic
     return {**form, "rates": [*derived, *own], "derived": how}
 
 
-def _base(tx: Session, seller: OrganisationRow, derivation: Derivation, form: dict[str, Any]) -> RateCardRow:
-    """The card that another follows: the seller's own, or one by which it buys, in the same currency."""
+def _base(
+    tx: Session, tree: Tree, seller: OrganisationRow, derivation: Derivation, form: dict[str, Any]
+) -> RateCardRow:
+    """The card that another follows: the seller's own, or one by which it buys or would, in the same currency."""
     found = find_card_of(tx, derivation.seller, derivation.card)
     path = f"{derivation.seller}/{derivation.card}"
-    if found is None or not _may_follow(tx, seller, *found):
+    if found is None or not _may_follow(tx, tree, seller, *found):
         message = f"rate card '{path}' is none of yours and none that you buy by"
         raise Invalid(message, field="derived", value=path)
     card: RateCardRow = found[0]
@@ -63,8 +68,9 @@ def _base(tx: Session, seller: OrganisationRow, derivation: Derivation, form: di
     return card
 
 
-def _may_follow(tx: Session, seller: OrganisationRow, card: RateCardRow, owner: OrganisationRow) -> bool:
-    return owner.id == seller.id or prices_any(tx, card.id, [seller.id])
+def _may_follow(tx: Session, tree: Tree, seller: OrganisationRow, card: RateCardRow, owner: OrganisationRow) -> bool:
+    own = owner.id == seller.id or prices_any(tx, card.id, [seller.id])
+    return own or card.id in cards_offered(tx, tree, [seller.id])
 
 
 def _check_circle(tx: Session, seller: OrganisationRow, base: RateCardRow, slug: str) -> None:

@@ -11,8 +11,9 @@ from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, local_day
 from gradumen.store.subscriptions.sales import cards_bought_by
 from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.catalogue.card_choice import cards_offered
 from gradumen.usecases.catalogue.published import load_cards, load_published
-from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.catalogue.forms.buyers import read_buyers
 from gradumen.wire.catalogue.price_margins import PriceMarginsBody
 
@@ -33,7 +34,7 @@ def compare_prices(tx: Session, caller: Caller, *, seller: str, slug: str, again
     sold = find_card(tx, owner.id, slug)
     if sold is None or owner.id not in scope.members_money():
         raise NotFound("rate card", f"{seller[:70]}/{slug[:70]}")
-    cards = _cards_bought_by(tx, owner)
+    cards = _cards_bought_by(tx, scope, owner)
     usable = {path: card for path, card in cards.items() if card.currency == sold.currency}
     if against is not None and against not in cards:
         raise NotFound("rate card", against[:140])
@@ -63,10 +64,11 @@ def _held(versions: tuple[RateCardVersion, ...], today: date) -> RateCardVersion
     return held[-1] if held else versions[0]
 
 
-def _cards_bought_by(tx: Session, owner: OrganisationRow) -> dict[str, RateCardRow]:
-    """Cards by which an organisation buys, by path, the most used first; of the root those of its own cost."""
+def _cards_bought_by(tx: Session, scope: Scope, owner: OrganisationRow) -> dict[str, RateCardRow]:
+    """Cards by which an organisation buys or would, by path, the most used first; of the root those of its own cost."""
     found: dict[str, RateCardRow] = {}
     counted = cards_bought_by(tx, [owner.id])
+    counted.update(dict.fromkeys(cards_offered(tx, scope.tree, [owner.id]), 0))
     rows = cards_by_id(tx, counted)
     names = {
         id: row.slug for id, row in organisations_by_id(tx, {row.organisation_id for row in rows.values()}).items()

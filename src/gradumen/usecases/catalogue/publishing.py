@@ -274,7 +274,7 @@ class _Publishing:
         return change
 
     def _rate_card(self, form: dict[str, Any]) -> ChangeBody:
-        form = expand(self.tx, self.seller, self.known, form)
+        form = expand(self.tx, self.tree, self.seller, self.known, form)
         change = self._rate_card_version(form)
         if change.change != "unchanged":
             for owner, following in followers(self.tx, self.seller, change.slug, form, self.now):

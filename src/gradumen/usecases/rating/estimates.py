@@ -16,7 +16,7 @@ from gradumen.core.permissions import Right
 from gradumen.core.rating.charges import Charge, service_of
 from gradumen.core.rating.estimates import Estimate, Expected, Order, coverage, estimate
 from gradumen.store.catalogue.rate_cards import cards_of
-from gradumen.store.organisations.tables import OrganisationRow, local_day, zone_name
+from gradumen.store.organisations.tables import OrganisationRow, Tree, local_day, zone_name
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.derived_cards import expand
@@ -181,7 +181,7 @@ def check_coverage(
         found, _ = sellable(tx, scope.tree, seller, plan, published)
     except Invalid:
         raise NotFound("plan", plan[:70]) from None
-    read = read_cards(tx, seller, documents, published)
+    read = read_cards(tx, scope.tree, seller, documents, published)
     versions = [(card.version.card, card.version) for card in read]
     if not documents:
         names = {row.id: row.slug for row in cards_of(tx, seller.id)}
@@ -198,7 +198,7 @@ def check_coverage(
 
 
 def read_cards(
-    tx: Session, seller: OrganisationRow, documents: Sequence[Document], published: Published
+    tx: Session, tree: Tree, seller: OrganisationRow, documents: Sequence[Document], published: Published
 ) -> list[WrittenCard]:
     """The rate cards among a seller's documents, with what they leave to others filled in.
 
@@ -211,7 +211,7 @@ def read_cards(
         if document.kind != "rate-card":
             continue
         try:
-            form = expand(tx, seller, published, document.form)
+            form = expand(tx, tree, seller, published, document.form)
             cards.append(read_rate_card(form, published.known, 1))
         except Invalid as problem:
             problems += (document.problem(each.facts.get("path", ""), each.message) for each in problem.each)

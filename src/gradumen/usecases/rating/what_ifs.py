@@ -57,7 +57,7 @@ def ask_what_if(
     seller = get_organisation(tx, scope, organisation)
     scope.require(Right.MANAGE_CATALOGUE, seller)
     month = Period.parse(period)
-    cards = read_cards(tx, seller, documents, load_published(tx))
+    cards = read_cards(tx, scope.tree, seller, documents, load_published(tx))
     _check_cards(tx, seller, cards)
     if store.count_under_way(tx, seller.id) >= MOST:
         raise Conflict(f"{MOST} what-ifs of '{seller.slug}' are under way; ask again when one is done")
