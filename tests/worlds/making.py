@@ -14,12 +14,15 @@ from tests.worlds.worlds import (
     GIB,
     LAST,
     MINOR,
+    MONTHS,
     PROJECTS,
+    SAMPLED,
     WHOLE_HOURS,
     ZONES,
     ByHand,
     Customer,
     Family,
+    Level,
     Link,
     Move,
     Stretch,
@@ -54,6 +57,7 @@ def make_version(random: Random, day: date, over: str) -> Version:
         Fraction(random.choice([0, 0, 35])),
         Fraction(random.choice([0, 0, 270])),
         random.choice([0, 0, 0, 11, 240]),
+        {meter: Fraction(random.randint(1, 900), 1000) for meter in SAMPLED if random.random() < 0.5},
     )
 
 
@@ -64,7 +68,8 @@ def make_window(random: Random) -> Window | None:
 
 
 def make_link(random: Random, seller: str, buyer: str, zones: Sequence[str]) -> Link:
-    days = [date(2026, 1, 1), *([FIRST + timedelta(days=random.randint(1, DAYS - 2))] if random.random() < 0.5 else [])]
+    later = random.sample(range(1, DAYS - 1), random.choice([0, 1, 2]))
+    days = [date(2026, 1, 1), *(FIRST + timedelta(days=number) for number in sorted(later))]
     zone = ZoneInfo("Europe/Dublin" if seller == "tarnwick" else random.choice(zones))
     over = random.choice(["subscription", "project", "buyer", "tenant"])
     versions = [make_version(random, day, over) for day in days]
@@ -86,7 +91,8 @@ def make_family(random: Random, number: int) -> Family:
         own = make_link(random, seller, f"customer-{number}{letter}", zones)
         own.zone = zone_of.setdefault(seller, own.zone)
         customers.append(Customer(own.buyer, [*over, own], list(make_subscriptions(random))))
-        use_more(random, customers[-1], random.randint(0, 16))
+        use_more(random, customers[-1], random.randint(0, 24))
+        hold_more(random, customers[-1], random.randint(0, 16))
     family = Family(f"plan-{number}", {"heath": random.choice([0, 80 * GIB])}, customers)
     if moves:
         plan_move(random, family, number)
@@ -114,7 +120,7 @@ def make_subscriptions(random: Random) -> Iterator[Subscription]:
     """One for all, and perhaps another for the barn, which may begin later."""
     yield Subscription("All", *make_stretches(random, FIRST, random.choice([0, 0, 6, 14])))
     if random.random() < 0.3:
-        begins = random.choice([FIRST, FIRST + timedelta(days=random.randint(1, 12))])
+        begins = random.choice([FIRST, FIRST + timedelta(days=random.randint(1, DAYS - 20))])
         yield Subscription("Barn", *make_stretches(random, begins, 0), "barn")
 
 
@@ -124,7 +130,7 @@ def make_stretches(random: Random, begins: date, trial: int) -> tuple[list[Stret
     if trial:
         stretches.append(replace(stretches[0], day=begins + timedelta(days=trial), trial=False))
     start = (stretches[-1].day - FIRST).days + 1
-    for day in sorted(random.sample(range(start, DAYS - 1), random.choice([0, 1, 1, 2]))):
+    for day in sorted(random.sample(range(start, DAYS - 1), random.choice([0, 1, 2, 3]))):
         before = stretches[-1]
         kind = random.choice(["tier", "quantity", "pause"])
         stretches.append(
@@ -139,7 +145,7 @@ def make_stretches(random: Random, begins: date, trial: int) -> tuple[list[Stret
 
 
 def plan_move(random: Random, family: Family, number: int) -> None:
-    """Let a customer, or one that sells to it, move in the month: under one above its seller, or another reseller.
+    """Let a customer, or one that sells to it, move in the months: under one above its seller, or another reseller.
 
     Often on a day on which what the customer holds changes, or ends, or on the first of the next month.
     """
@@ -204,8 +210,22 @@ def use_more(random: Random, customer: Customer, times: int) -> None:
         customer.usage.append(Use(moment, quantity, random.choice(PROJECTS), resource, quarters))
 
 
+def hold_more(random: Random, customer: Customer, times: int) -> None:
+    """Some levels more of a few disks, often in the hour or day of what is there already."""
+    for _ in range(times):
+        beside = random.choice(customer.levels) if customer.levels and random.random() < 0.6 else None
+        meter = random.choice(list(SAMPLED)) if beside is None else beside.meter
+        moment = (
+            make_moment(random) if beside is None else beside.moment + timedelta(minutes=15 * random.randint(1, 99))
+        )
+        quarters = random.choice([1, 3, 4, 10, 96])
+        project, resource = random.choice(PROJECTS), random.choice(["disk-1", "disk-2"])
+        customer.levels.append(Level(meter, moment, random.randint(0, 50), project, resource, quarters))
+
+
 def make_moment(random: Random) -> datetime:
     """The start of a quarter of an hour in or around the month, often near one of its ends in some zone."""
-    first, length = random.choice([(0, (DAYS + 1) * 24), (0, 24), (DAYS * 24, 24)])
+    days = [(month - FIRST).days for month in (FIRST, MONTHS[0][1], LAST)]
+    first, length = random.choice([(0, (DAYS + 1) * 24), *((day * 24, 24) for day in days)])
     quarters = first * 4 + random.randint(0, length * 4)
     return datetime(FIRST.year, FIRST.month, 1, tzinfo=UTC) + timedelta(hours=-12, minutes=15 * quarters)

@@ -14,33 +14,59 @@ from typing import Any
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.spend.period_so_far import LinkPeriodBody
 from tests.worlds.priced import priced
-from tests.worlds.spans import ZERO, Cell, Place, Span, day_start, held, rounded, seconds, spans, whole_month
-from tests.worlds.worlds import GIB, LAST, MINOR, QUARTER, Customer, Family, Link, Subscription, Use, months_on
+from tests.worlds.sampled import sampled
+from tests.worlds.spans import (
+    ZERO,
+    Cell,
+    Place,
+    Span,
+    cell_of,
+    day_start,
+    held,
+    rounded,
+    seconds,
+    spans,
+    whole_month,
+)  # fmt: skip
+from tests.worlds.worlds import (
+    GIB,
+    LAST,
+    MINOR,
+    MONTHS,
+    QUARTER,
+    Customer,
+    Family,
+    Link,
+    Month,
+    Subscription,
+    Use,
+    months_on,
+)
 
 Key = tuple[str, str, str, int]
 """Whose, of which subscription, by which rate, of which version (from one)."""
 
 
-def owed(family: Family, link: Link) -> dict[Key, Fraction]:
+def owed(family: Family, link: Link, month: Month = MONTHS[0]) -> dict[Key, Fraction]:
     """Exact amounts of a link's month by whom and what they are for."""
-    covered = [span for customer in family.below(link) for span in spans(family, customer, link)]
+    covered = [span for customer in family.below(link) for span in spans(family, customer, link, month)]
     charged: dict[tuple[str, int, Place], Fraction] = defaultdict(Fraction)
     for place, span in enumerate(covered):
-        for rate, number, amount in (*monthly_fees(link, span), *longer_fees(link, span)):
+        for rate, number, amount in (*monthly_fees(link, span, month), *longer_fees(link, span, month)):
             charged[rate, number, place] += amount
-    for rate, cells in traffic(family, link, covered):
+    for rate, cells in (*traffic(family, link, covered, month), *sampled(family, link, covered, month)):
         for (number, place), amount in cells.items():
             charged[rate, number, place] += amount
     found: dict[tuple[str, int, Place], Fraction] = defaultdict(Fraction, charged)
-    for rate, (number, place), amount in taken_off(link, covered, charged):
+    for rate, (number, place), amount in taken_off(link, covered, charged, month):
         found[rate, number, place] -= amount
-    for (number, place), amount in least(link, covered, found).items():
+    for (number, place), amount in least(link, covered, found, month).items():
         found["least", number, place] += amount
     told: dict[Key, Fraction] = defaultdict(Fraction)
     for (rate, number, place), amount in found.items():
         told[covered[place].customer.slug, covered[place].subscription.name, rate, number + 1] += amount
     for each in family.by_hand:
-        if each.link is link:
+        if each.link is link and month[0] <= each.day < month[1]:
             number = max(number for number, version in enumerate(link.versions) if version.day <= each.day)
             amount = Fraction(each.amount, 10 ** MINOR[link.currency])
             told[each.customer, each.subscription, "by-hand", number + 1] += amount
@@ -48,14 +74,16 @@ def owed(family: Family, link: Link) -> dict[Key, Fraction]:
 
 
 def taken_off(
-    link: Link, covered: list[Span], charged: dict[tuple[str, int, Place], Fraction]
+    link: Link, covered: list[Span], charged: dict[tuple[str, int, Place], Fraction], month: Month
 ) -> Iterator[tuple[str, Cell, Fraction]]:
     """What a trial takes off a stretch and version, else a percentage, and then what is left of the amount."""
     sums: dict[Cell, Fraction] = defaultdict(Fraction)
     for (_, number, place), amount in charged.items():
         sums[number, place] += amount
     given: dict[tuple[str, ...], Fraction] = defaultdict(Fraction)
-    for number, place in sorted(sums, key=lambda cell: (max(covered[cell[1]].start, held(link, cell[0])[0]), cell[1])):
+    for number, place in sorted(
+        sums, key=lambda cell: (max(covered[cell[1]].start, held(link, cell[0], month)[0]), cell[1])
+    ):
         span, version, left = covered[place], link.versions[number], sums[number, place]
         if span.stretch.trial:
             yield "trial", (number, place), left
@@ -67,19 +95,19 @@ def taken_off(
         yield "less", (number, place), less
 
 
-def monthly_fees(link: Link, span: Span) -> Iterator[tuple[str, int, Fraction]]:
+def monthly_fees(link: Link, span: Span, month: Month) -> Iterator[tuple[str, int, Fraction]]:
     stretch = span.stretch
     for number, version in enumerate(link.versions):
-        length = span.within(*held(link, number))
+        length = span.within(*held(link, number, month))
         if length and not stretch.paused:
             fee = version.fees[stretch.tier] * stretch.quantity
-            yield stretch.tier, number, rounded(fee * length / whole_month(link), 12)
+            yield stretch.tier, number, rounded(fee * length / whole_month(link, month), 12)
 
 
-def longer_fees(link: Link, span: Span) -> Iterator[tuple[str, int, Fraction]]:
-    """What is charged once, by whom it began with, and of its first quarter what falls into the month.
+def longer_fees(link: Link, span: Span, month: Month) -> Iterator[tuple[str, int, Fraction]]:
+    """What is charged once, by whom it began with, and of its first quarter what is charged in the month.
 
-    In advance that is the whole, up to where the stretch ends; else only what has ended.
+    In advance that is all of a stretch, in the month in which it begins; else in the one in which it ends.
     """
     stretch, first = span.stretch, span.subscription.stretches[0].day
     if stretch.paused:
@@ -88,14 +116,13 @@ def longer_fees(link: Link, span: Span) -> Iterator[tuple[str, int, Fraction]]:
     if span.start == begins:
         number = max(number for number, each in enumerate(link.versions) if each.day <= first)
         yield f"once-{stretch.tier}", number, link.versions[number].once * stretch.quantity
-    month, quarter = day_start(LAST, link.zone), quarter_end(link, span.subscription)
-    leaves = span.customer.until(link)
-    until = span.end if span.end < month else min(quarter, leaves or quarter)
-    if until > month and not link.advance:
+    quarter, (since, until) = quarter_end(link, span.subscription), span.whole
+    until = min(until, quarter)
+    if (span.start != since) if link.advance else (until > day_start(month[1], link.zone)):
         return
     ends = [*(day_start(version.day, link.zone) for version in link.versions[1:]), quarter]
     for number, (version, end) in enumerate(zip(link.versions, ends, strict=True)):
-        start, stop = max(span.start, day_start(version.day, link.zone)), min(until, end)
+        start, stop = max(since, day_start(version.day, link.zone)), min(until, end)
         share = rest_of_quarter(link, span.subscription, start, stop)
         yield f"quarter-{stretch.tier}", number, rounded(version.quarter * stretch.quantity * share, 12)
 
@@ -110,13 +137,15 @@ def rest_of_quarter(link: Link, subscription: Subscription, start: datetime, sto
     return Fraction(seconds(start, stop), seconds(begins, quarter_end(link, subscription)))
 
 
-def least(link: Link, covered: list[Span], charged: dict[tuple[str, int, Place], Fraction]) -> dict[Cell, Fraction]:
+def least(
+    link: Link, covered: list[Span], charged: dict[tuple[str, int, Place], Fraction], month: Month
+) -> dict[Cell, Fraction]:
     """What a month falls short of the least spend of a scope, in proportion to the seconds that raise it."""
     found: dict[Cell, Fraction] = {}
     for scope in {span.scope(link.least_over) for span in covered}:
         places = [place for place, span in enumerate(covered) if span.scope(link.least_over) == scope]
         raising = {
-            (number, place): covered[place].within(*held(link, number))
+            (number, place): covered[place].within(*held(link, number, month))
             for number, version in enumerate(link.versions)
             if version.spend
             for place in places
@@ -124,7 +153,7 @@ def least(link: Link, covered: list[Span], charged: dict[tuple[str, int, Place],
         }
         counts = {number for number, version in enumerate(link.versions) if version.spend}
         wanted = sum(
-            (version.spend * covering(link, number, [covered[at] for at in places]) / whole_month(link))
+            (version.spend * covering(link, number, [covered[at] for at in places], month) / whole_month(link, month))
             for number, version in enumerate(link.versions)
         )
         spent = sum((amount for (_, at, place), amount in charged.items() if at in counts and place in places), ZERO)
@@ -134,9 +163,9 @@ def least(link: Link, covered: list[Span], charged: dict[tuple[str, int, Place],
     return found
 
 
-def covering(link: Link, number: int, of: list[Span]) -> int:
+def covering(link: Link, number: int, of: list[Span], month: Month) -> int:
     """How many seconds of a version some stretch covers that raises what is charged at least."""
-    since, until = held(link, number)
+    since, until = held(link, number, month)
     inside = sorted((max(span.start, since), min(span.end, until)) for span in of if span.raises)
     total, reached = 0, since
     for start, end in inside:
@@ -166,7 +195,9 @@ def owed_in_advance(family: Family, link: Link) -> Fraction:
     return found
 
 
-def traffic(family: Family, link: Link, covered: list[Span]) -> Iterator[tuple[str, dict[Cell, Fraction]]]:
+def traffic(
+    family: Family, link: Link, covered: list[Span], month: Month
+) -> Iterator[tuple[str, dict[Cell, Fraction]]]:
     """What traffic costs, by rate and scope.
 
     A subscription's allowance of its tier covers version by version, there the rates in the card's order, as their
@@ -174,12 +205,12 @@ def traffic(family: Family, link: Link, covered: list[Span]) -> Iterator[tuple[s
     """
     used: dict[tuple[int, str, Place, str], Fraction] = defaultdict(Fraction)
     for customer in family.below(link):
-        for use, (number, place) in by_itself(customer, link, covered):
+        for use, (number, place) in by_itself(customer, link, covered, month):
             window = link.versions[number].window
             inside = window is not None and window.holds(use.moment.astimezone(link.zone))
             project = use.project if link.over == "project" else ""
             used[number, "window" if inside else "traffic", place, project] += use.quantity
-    left = {scope: included(link, covered, scope) for scope in {each.scope("") for each in covered}}
+    left = {scope: included(link, covered, scope, month) for scope in {each.scope("") for each in covered}}
     net: dict[tuple[str, tuple[str, ...]], dict[Cell, Fraction]] = {}
     if link.over != "project":
         net = {("traffic", span.scope(link.over)): {} for span in covered}
@@ -193,10 +224,10 @@ def traffic(family: Family, link: Link, covered: list[Span]) -> Iterator[tuple[s
             yield rate, {(number, place): at_window(link, number, size) for (number, place), size in cells.items()}
         else:
             places = [at for at, span in enumerate(covered) if span.scope(link.over) == scope]
-            yield rate, priced(link, covered, places, cells)
+            yield rate, priced(link, covered, places, cells, month)
 
 
-def by_itself(customer: Customer, link: Link, covered: list[Span]) -> Iterator[tuple[Use, Cell]]:
+def by_itself(customer: Customer, link: Link, covered: list[Span], month: Month) -> Iterator[tuple[Use, Cell]]:
     """What is charged of a composite and its machines: in each hour one or the other, as the card says."""
 
     def hour(use: Use) -> datetime:
@@ -207,25 +238,12 @@ def by_itself(customer: Customer, link: Link, covered: list[Span]) -> Iterator[t
         for use in customer.usage
         for number in range(use.quarters)
     )
-    found = [(use, cell) for use in pieces if (cell := cell_of(customer, use, link, covered))]
+    found = [(use, cell) for use in pieces if (cell := cell_of(customer, use, link, covered, month))]
     there = {(hour(use), use.resource) for use, _ in found}
     for use, (number, place) in found:
         left_out, for_which = ("app", "machine") if link.versions[number].components else ("machine", "app")
         if use.resource != left_out or (hour(use), for_which) not in there:
             yield use, (number, place)
-
-
-def cell_of(customer: Customer, use: Use, link: Link, covered: list[Span]) -> Cell | None:
-    """Where a use falls: to the subscription of its project, else to the one for all."""
-    there = {
-        span.subscription.project: (number, place)
-        for number in range(len(link.versions))
-        for place, span in enumerate(covered)
-        if span.customer is customer
-        and span.start <= use.moment < span.end
-        and held(link, number)[0] <= use.moment < held(link, number)[1]
-    }
-    return there.get(use.project) or there.get("")
 
 
 def at_window(link: Link, number: int, size: Fraction) -> Fraction:
@@ -234,10 +252,10 @@ def at_window(link: Link, number: int, size: Fraction) -> Fraction:
     return size * window.price / GIB
 
 
-def included(link: Link, covered: list[Span], scope: tuple[str, ...]) -> Fraction:
+def included(link: Link, covered: list[Span], scope: tuple[str, ...], month: Month) -> Fraction:
     """The allowance of tiers or terms: by the seconds that each is held, cut to millionths."""
     millionths = sum(
-        span.allowance * 10**6 * seconds(span.start, span.end) // whole_month(link)
+        span.allowance * 10**6 * seconds(span.start, span.end) // whole_month(link, month)
         for span in covered
         if span.scope("") == scope and not span.stretch.paused
     )

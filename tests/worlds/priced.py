@@ -4,10 +4,12 @@ from fractions import Fraction
 from math import ceil
 
 from tests.worlds.spans import ZERO, Cell, Place, Span, held, rounded
-from tests.worlds.worlds import GIB, Link, Version
+from tests.worlds.worlds import GIB, Link, Month, Version
 
 
-def priced(link: Link, covered: list[Span], places: list[Place], cells: dict[Cell, Fraction]) -> dict[Cell, Fraction]:
+def priced(
+    link: Link, covered: list[Span], places: list[Place], cells: dict[Cell, Fraction], month: Month
+) -> dict[Cell, Fraction]:
     """What a scope's use costs in each version and stretch, blocks counting on from one version to the next.
 
     Args:
@@ -20,7 +22,7 @@ def priced(link: Link, covered: list[Span], places: list[Place], cells: dict[Cel
         most = Fraction(link.versions[number].allowance * GIB)
         sizes[number] = quantity - (min(gone + quantity, most) - min(gone, most))
         gone += quantity
-    last, commits = committing(link, covered, places)
+    last, commits = committing(link, covered, places, month)
     missing = ZERO
     if commits and link.versions[last].committed:
         missing = max(ZERO, link.versions[last].committed * GIB - sum(sizes.values(), ZERO))
@@ -71,12 +73,12 @@ def shared(number: int, amount: Fraction, quantities: dict[Place, Fraction]) -> 
     return {(number, place): amount * quantity / total for place, quantity in quantities.items()}
 
 
-def committing(link: Link, covered: list[Span], places: list[Place]) -> tuple[int, list[Place]]:
+def committing(link: Link, covered: list[Span], places: list[Place], month: Month) -> tuple[int, list[Place]]:
     """The last version that holds while something is subscribed to, neither paused nor on trial; and what is."""
     holding: dict[int, list[Place]] = {}
     for number in range(len(link.versions)):
         for place in places:
-            if covered[place].raises and covered[place].within(*held(link, number)):
+            if covered[place].raises and covered[place].within(*held(link, number, month)):
                 holding.setdefault(number, []).append(place)
     last = max(holding, default=-1)
     return last, holding.get(last, [])

@@ -16,6 +16,7 @@ from tests.worlds.worlds import (
     GIB,
     MINOR,
     QUARTER,
+    SAMPLED,
     ByHand,
     Customer,
     Family,
@@ -59,7 +60,16 @@ def card_file(link: Link, plan: str, version: Version) -> CatalogueFile:
             fees += [{"rate": f"{every}-{tier}", "fee": f"{plan}/{tier}", **terms} for tier in version.fees]
     spend = {"rate": "least", "commitment": text(version.spend), "over": link.least_over}
     least = [spend] if version.spend else []
-    lines = [f"  - {_flow(each)}" for each in (rate, *windowed(version, link.over), *fees, *least)]
+    peaks = [
+        {
+            "rate": name,
+            "meter": f"network/{name}",
+            "per": SAMPLED[name].units[2],
+            "price": text(price),
+        }
+        for name, price in version.peaks.items()
+    ]
+    lines = [f"  - {_flow(each)}" for each in (rate, *windowed(version, link.over), *fees, *least, *peaks)]
     head = [
         f"rate-card: {slug}",
         f"name: {slug}",
@@ -207,6 +217,28 @@ def organisation(parent: str, type: str, slug: str, currency: str, zone: str) ->
     return OrganisationCreate(
         parent=parent, type=type, slug=slug, name=slug, country="IE", currency=currency, billing_zone=zone
     )
+
+
+def levels(customer: Customer, since: int = 0) -> list[dict[str, Any]]:
+    """The customer's levels as readings, from the one of a number on."""
+    return [
+        reading_event(
+            "/worlds",
+            f"{customer.slug}-level-{number}",
+            {
+                "owner": f"{customer.slug}/{each.project}",
+                "resource": each.resource,
+                "meter": f"network/{each.meter}",
+                "quantity": str(each.quantity),
+                "unit": SAMPLED[each.meter].units[1],
+                "start": each.moment.isoformat(),
+                "end": (each.moment + each.quarters * QUARTER).isoformat(),
+                "attributes": {},
+            },
+        )
+        for number, each in enumerate(customer.levels)
+        if number >= since
+    ]
 
 
 def events(customer: Customer, since: int = 0) -> list[dict[str, Any]]:

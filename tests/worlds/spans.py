@@ -7,7 +7,7 @@ from fractions import Fraction
 from itertools import pairwise
 from zoneinfo import ZoneInfo
 
-from tests.worlds.worlds import FIRST, GIB, LAST, Customer, Family, Link, Stretch, Subscription
+from tests.worlds.worlds import GIB, LAST, Customer, Family, Level, Link, Month, Stretch, Subscription, Use, months_on
 
 ZERO = Fraction(0)
 Place = int
@@ -26,7 +26,7 @@ def seconds(start: datetime, end: datetime) -> int:
 
 @dataclass(frozen=True)
 class Span:
-    """A stretch and the part of the month that it covers in the seller's zone."""
+    """A stretch and the part of the month that it covers in the seller's zone; ``whole`` is from when to when it is."""
 
     customer: Customer
     subscription: Subscription
@@ -35,6 +35,7 @@ class Span:
     end: datetime
     allowance: int
     """In bytes a month."""
+    whole: tuple[datetime, datetime]
 
     def within(self, since: datetime, until: datetime) -> int:
         """Its seconds between two moments."""
@@ -52,17 +53,18 @@ class Span:
         return scopes.get(over, (own, self.subscription.name))
 
 
-def spans(family: Family, customer: Customer, link: Link) -> Iterator[Span]:
+def spans(family: Family, customer: Customer, link: Link, month: Month) -> Iterator[Span]:
     """What is held when, by which terms; what begins or ends on the day of a move does so at its moment."""
     since, until = customer.since(link), customer.until(link)
     turn = since or until
 
     def moment(day: date) -> datetime:
-        moves = turn and customer.move and day == customer.move.day < LAST
+        moves = turn and customer.move and day == customer.move.day
         return turn if turn and moves else day_start(day, link.zone)
 
+    first, end = (day_start(day, link.zone) for day in month)
     for subscription in customer.subscriptions:
-        stop = min(LAST, subscription.ends_on or LAST)
+        stop = subscription.ends_on or months_on(LAST, 6)
         agreed = [
             each
             for each in family.terms
@@ -75,15 +77,29 @@ def spans(family: Family, customer: Customer, link: Link) -> Iterator[Span]:
             allowance = own[-1] if own else family.allowances.get(stretch.tier, 0)
             begins, ends = moment(day), moment(last)
             begins, ends = max(begins, since or begins), min(ends, until or ends)
-            if begins < ends:
-                yield Span(customer, subscription, stretch, begins, ends, allowance)
+            start, stops = max(begins, first), min(ends, end)
+            if start < stops:
+                yield Span(customer, subscription, stretch, start, stops, allowance, (begins, ends))
 
 
-def held(link: Link, number: int) -> tuple[datetime, datetime]:
-    """From when to when a version holds in the month."""
+def held(link: Link, number: int, month: Month) -> tuple[datetime, datetime]:
+    """From when to when a version holds in the month; not at all, where the end is before."""
     later = [each.day for each in link.versions[number + 1 :]]
-    start = max(FIRST, link.versions[number].day)
-    return day_start(start, link.zone), day_start(min([LAST, *later]), link.zone)
+    start = max(month[0], link.versions[number].day)
+    return day_start(start, link.zone), day_start(min([month[1], *later]), link.zone)
+
+
+def cell_of(customer: Customer, use: Use | Level, link: Link, covered: list[Span], month: Month) -> Cell | None:
+    """Where a use falls: to the subscription of its project, else to the one for all."""
+    there = {
+        span.subscription.project: (number, place)
+        for number in range(len(link.versions))
+        for place, span in enumerate(covered)
+        if span.customer is customer
+        and span.start <= use.moment < span.end
+        and held(link, number, month)[0] <= use.moment < held(link, number, month)[1]
+    }
+    return there.get(use.project) or there.get("")
 
 
 def rounded(value: Fraction, places: int) -> Fraction:
@@ -93,5 +109,5 @@ def rounded(value: Fraction, places: int) -> Fraction:
     return Fraction(whole if value >= 0 else -whole, 10**places)
 
 
-def whole_month(link: Link) -> int:
-    return seconds(day_start(FIRST, link.zone), day_start(LAST, link.zone))
+def whole_month(link: Link, month: Month) -> int:
+    return seconds(*(day_start(day, link.zone) for day in month))

@@ -63,3 +63,21 @@ def _plain(row: Any) -> dict[str, Any]:
 def _decimal(part: dict[str, Any]) -> dict[str, Any]:
     quantity, amount = unscaled(part["quantity"], QUANTITY_PLACES), unscaled(part["amount"], AMOUNT_PLACES)
     return {**part, "quantity": quantity, "amount": amount}
+
+
+def stored_charges(uow: UnitOfWork, last: str) -> set[tuple[Any, ...]]:
+    """All current charges of months up to a last one, without what differs from one rating to the next."""
+    with Session(uow.engine) as session:
+        pairs = {pair.id: pair for pair in session.scalars(select(PairRow))}
+        rows = [
+            _plain(row)
+            for row in session.scalars(select(CurrentChargeRow))
+            if pairs[row.pair_id].generation == row.generation and pairs[row.pair_id].period <= last
+        ]
+    return {
+        (str(pairs[row["pair_id"]].seller_id), str(pairs[row["pair_id"]].buyer_id), pairs[row["pair_id"]].period, *kept)
+        for row in rows
+        for kept in [
+            [str(value) for name, value in sorted(row.items()) if name not in ("pair_id", "generation", "evidence")]
+        ]
+    }

@@ -13,11 +13,11 @@ from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.spend.feed_balances import FeedBalanceBody
 from tests.conftest import CODE, Service, settle
-from tests.worlds.making import change_late, make_family, use_more
+from tests.worlds.making import change_late, hold_more, make_family, use_more
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
-from tests.worlds.publishing import change, events, organisation, publish, say_more
+from tests.worlds.publishing import change, events, levels, organisation, publish, say_more
 from tests.worlds.stored import differing_pairs
-from tests.worlds.worlds import FIRST, LAST, MINOR, MONTH, PROJECTS, Family, Link, among, months_on
+from tests.worlds.worlds import FIRST, LAST, MINOR, MONTHS, PROJECTS, SAMPLED, Family, Link, Month, among, months_on
 
 PASSWORD = "a long enough password"
 SERVICE = """
@@ -28,6 +28,11 @@ subcategory: Network Infrastructure
 meters:
   egress: {name: Data sent out, unit: byte, combine: sum}
 """
+SERVICE += "".join(
+    f"  {name}: {{name: {name}, unit: {how.units[0]}, statistic: {how.statistic}, window: {how.window}, "
+    f"across: {how.across}}}\n"
+    for name, how in SAMPLED.items()
+)
 
 
 def set_up(url: str) -> Client:
@@ -93,26 +98,26 @@ def set_tax(client: Client, seller: str) -> None:
     client.tax_rates.set(seller, country="IE", percent=Decimal(23), starts_on=date(2020, 1, 1), category="S")
 
 
-def close(client: Client, seller: str) -> list[InvoiceBody]:
-    run = client.bill_runs.wait(client.bill_runs.start(seller, MONTH).id)
+def close(client: Client, seller: str, month: Month) -> list[InvoiceBody]:
+    run = client.bill_runs.wait(client.bill_runs.start(seller, f"{month[0]:%Y-%m}").id)
     assert run.state == "done", run.problem
     drafts = client.invoices.list(state="draft", seller=seller)
     return [client.invoices.issue(draft.id) for draft in drafts]
 
 
-def check(client: Client, family: Family, link: Link, seed: int) -> Fraction:
+def check(client: Client, family: Family, link: Link, seed: int, month: Month = MONTHS[0]) -> Fraction:
     """What a link's month comes to, after its lines were found right."""
+    period = f"{month[0]:%Y-%m}"
     shown = [
         each
-        for each in client.spend.period_so_far(link.seller, MONTH, wait=60).links
+        for each in client.spend.period_so_far(link.seller, period, wait=60).links
         if (each.seller, each.buyer) == (link.seller, link.buyer)
     ]
-    expected = owed(family, link)
+    expected = owed(family, link, month)
     found = shown[0] if shown else None
     wrong = differences(expected, found, link.currency)
-    assert wrong == [], f"seed {seed}, {link.seller} to {link.buyer}: {wrong} of {family}"
-    month = {"first": FIRST, "end": LAST}
-    spent = client.spend.show(link.seller, side="sold", by=["buyer"], **month, top=1000, wait=60)
+    assert wrong == [], f"seed {seed}, {period}, {link.seller} to {link.buyer}: {wrong} of {family}"
+    spent = client.spend.show(link.seller, side="sold", by=["buyer"], first=month[0], end=month[1], top=1000, wait=60)
     rows = [row for each in spent.currencies if each.currency == link.currency for row in each.rows]
     amounts = [Fraction(row.amount) for row in rows if row.keys[0].id == link.buyer]
     net = sum((Fraction(line.amount) for line in found.lines), Fraction(0)) if found else Fraction(0)
@@ -122,7 +127,9 @@ def check(client: Client, family: Family, link: Link, seed: int) -> Fraction:
 
 def unaccounted(client: Client, seller: str) -> list[FeedBalanceBody]:
     """The months of a seller's feeds of which something that came in is not accounted for; some came in."""
-    months = [client.feed_balances.get(seller, f"{months_on(FIRST, at):%Y-%m}", wait=60) for at in range(-2, 2)]
+    months = [
+        client.feed_balances.get(seller, f"{months_on(FIRST, at):%Y-%m}", wait=60) for at in range(-2, len(MONTHS) + 1)
+    ]
     assert any(item.meters for month in months for item in month.items)
     return [item for month in months for item in month.items if "difference" in item.open]
 
@@ -139,23 +146,26 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     provider.clock.set(moment(LAST, 4), held=True)
     customers = [customer for family in families for customer in family.customers]
     for customer in customers:
-        batch = events(customer)
+        batch = [*events(customer), *levels(customer)]
         assert not batch or provider.readings.send("tarnwick/all", batch).refused == 0
     for family, sellers in brought:
         say_more(sellers, family, early=False)
     sold = [(family, link, sellers[link.seller]) for family, sellers in brought for link in family.links]
     first: dict[tuple[str, str], Fraction] = {}
     for family, link, client in sold:
-        first[link.seller, link.buyer] = check(client, family, link, seed) + owed_in_advance(family, link)
+        months = [check(client, family, link, seed, month) for month in MONTHS]
+        first[link.seller, link.buyer] = sum(months, owed_in_advance(family, link))
     documents: list[InvoiceBody] = []
-    for seller, client in {(link.seller, client) for _, link, client in sold}:
-        documents += close(client, seller)
+    for month in MONTHS:
+        for seller, client in {(link.seller, client) for _, link, client in sold}:
+            documents += close(client, seller, month)
     assert {link: billed(documents, *link) for link in first} == first, f"seed {seed}"
 
     for customer in customers:
-        before = len(customer.usage)
+        before = len(customer.usage), len(customer.levels)
         use_more(random, customer, random.randint(0, 3))
-        late = events(customer, before)
+        hold_more(random, customer, random.randint(0, 3))
+        late = [*events(customer, before[0]), *levels(customer, before[1])]
         assert not late or provider.readings.send("tarnwick/all", late).refused == 0
     for family, sellers in brought:
         for customer, each in change_late(random, family):
@@ -166,11 +176,12 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
             else:
                 change(sellers[customer.last_seller], made.id, *each.stretches[-2:])
     for family, link, client in sold:
-        check(client, family, link, seed)
+        for month in MONTHS:
+            check(client, family, link, seed, month)
     for seller, client in {(link.seller, client) for _, link, client in sold}:
-        documents += close(client, seller)
+        documents += close(client, seller, MONTHS[-1])
     for family, link, _ in sold:
-        whole = sum(owed(family, link).values(), Fraction(0)) + owed_in_advance(family, link)
+        whole = sum((sum(owed(family, link, month).values()) for month in MONTHS), owed_in_advance(family, link))
         lines = sum(len(each.lines) for each in documents if (each.seller, each.buyer) == (link.seller, link.buyer))
         slack = Fraction(lines + 1, 2 * 10 ** MINOR[link.currency])
         assert abs(billed(documents, link.seller, link.buyer) - whole) <= slack, f"seed {seed}: {family} on {link}"

@@ -13,8 +13,9 @@ WHOLE_HOURS = [each for each in ZONES if each not in ("Asia/Kolkata", "Asia/Kath
 MINOR = {"EUR": 2, "GBP": 2, "JPY": 0}
 PROJECTS = ("all", "barn")
 QUARTER = timedelta(minutes=15)
-MONTH = os.environ.get("GRADUMEN_MONTH", "2026-09")
-"""The month under test."""
+BEGIN = os.environ.get("GRADUMEN_MONTH", "2026-09")
+"""The first of the months under test."""
+COUNT = 2
 
 
 def months_on(day: date, months: int) -> date:
@@ -23,9 +24,12 @@ def months_on(day: date, months: int) -> date:
     return day.replace(year=day.year + year, month=month + 1)
 
 
-FIRST = date.fromisoformat(f"{MONTH}-01")
-LAST = months_on(FIRST, 1)
+FIRST = date.fromisoformat(f"{BEGIN}-01")
+LAST = months_on(FIRST, COUNT)
 DAYS = (LAST - FIRST).days
+Month = tuple[date, date]
+"""From its first day to that of the next."""
+MONTHS: list[Month] = [(months_on(FIRST, number), months_on(FIRST, number + 1)) for number in range(COUNT)]
 
 
 @dataclass(frozen=True)
@@ -61,7 +65,8 @@ class Version:
 
     ``off`` is a percentage off everything, ``less`` an amount of each subscription's after it, ``spend`` the least that
     a month comes to after both. In a ``window`` traffic has another price, without bounds; composites are charged as
-    their ``components`` or as the whole. ``once`` and ``quarter`` are fees of both tiers.
+    their ``components`` or as the whole. ``once`` and ``quarter`` are fees of both tiers, ``peaks`` prices of sampled
+    meters, for an hour of a GiB.
     """
 
     day: date
@@ -80,6 +85,7 @@ class Version:
     once: Fraction = Fraction(0)
     quarter: Fraction = Fraction(0)
     less: int = 0
+    peaks: dict[str, Fraction] = field(default_factory=dict)
 
 
 @dataclass
@@ -148,6 +154,44 @@ class Use:
 
 
 @dataclass(frozen=True)
+class Level:
+    """A level in GiB that a disk of a project holds for some quarters of an hour, of a sampled meter."""
+
+    meter: str
+    moment: datetime
+    quantity: int
+    project: str
+    resource: str
+    quarters: int
+
+
+@dataclass(frozen=True)
+class Sampled:
+    """How a meter is sampled: the statistic of a resource's hours in a window, and what counts of several resources."""
+
+    statistic: str
+    window: str
+    across: str
+
+    @property
+    def units(self) -> tuple[str, str, str]:
+        """What usage is counted in, and how, what a reading is in, and what a price is for."""
+        if self.across == "distinct":
+            return "piece, combine: sum", "piece", "piece"
+        return "byte-second, combine: level", "GiB", "GiB-hour"
+
+
+SAMPLED = {
+    "daily": Sampled("p95", "day", "sum"),
+    "highest": Sampled("max", "period", "max"),
+    "monthly": Sampled("p95", "period", "sum"),
+    "mean": Sampled("mean", "day", "max"),
+    "hourly": Sampled("max", "hour", "max"),
+    "counted": Sampled("sum", "day", "distinct"),
+}
+
+
+@dataclass(frozen=True)
 class Terms:
     """An allowance that a seller gives a customer's subscription from a day on, in place of its tiers', in GiB."""
 
@@ -166,6 +210,7 @@ class Customer:
     links: list[Link]
     subscriptions: list[Subscription]
     usage: list[Use] = field(default_factory=list)
+    levels: list[Level] = field(default_factory=list)
     move: Move | None = None
 
     @property
