@@ -58,8 +58,9 @@ def amounts(link: Link, sizes: dict[int, Fraction]) -> dict[int, Fraction]:
         before += Fraction(size) / GIB
         reached = running
         if bounded:
-            most = [] if version.cap is None else [version.cap]
-            reached = max(charged, min([max(running, version.minimum), *most]))
+            if version.cap is not None and running > version.cap:
+                running = max(charged, version.cap)
+            reached = max(charged, running, version.minimum)
         found[number] = reached - charged
         charged = reached
     return found

@@ -362,9 +362,9 @@ def _group_amounts(
         before += size + more
         running += amount
         if any(each.cap is not None or each.minimum for each in of_version):
+            if rate.cap is not None and running > scaled(rate.cap, AMOUNT_PLACES):
+                running = max(charged, scaled(rate.cap, AMOUNT_PLACES))
             bounded = max(running, scaled(rate.minimum, AMOUNT_PLACES))
-            if rate.cap is not None:
-                bounded = min(bounded, scaled(rate.cap, AMOUNT_PLACES))
             amounts.append((max(0, bounded - charged), size, more))
             charged = max(charged, bounded)
         else:

@@ -167,6 +167,11 @@ def test_documents_are_each_sellers_and_late_usage_goes_where_it_was_used(bluefe
     [late] = world.close("oxbow", "edda", "2026-11")
     assert {line.rate: line.amount for line in late.lines} == {"vcpu": Decimal("0.07")}
     assert world.close("oxbow", "edda", "2026-11") == []
+    for user, seller in (("edda", "oxbow"), (RUBEN, "bluefern"), ("mara", "tarnwick")):
+        compared = world.user(user).spend.compare(seller, "2026-11", wait=60)
+        assert [each.buyer for each in compared if each.period != each.spend] == []
+        if seller == "oxbow":
+            assert [(each.buyer, each.documents == each.period) for each in compared] == [("saltmarsh", True)]
     assert [each.seller for each in world.user("ines").invoices.list(state="issued")].count("bluefern") == 1
 
 

@@ -42,8 +42,8 @@ def sum_spend(
 
     From a day until before another, by default this month, by one or two of buyer, organisation, project, level-1 to
     level-3 of its tree, cost-centre, plan, service, meter, resource, region, month and day: the largest, and the rest.
-    ``only`` takes what has a value, like `service:compute`. What is charged in a month is spent in it, also a term of a
-    quarter or year.
+    ``only`` takes what has a value, like `service:compute`, and of what is bought a `seller:`. What is charged in a
+    month is spent in it, also a term of a quarter or year.
     """
     return spend.sum_spend(uow, caller, asked=asked, by=tuple(by), top=page_limit(top, 1000))
 

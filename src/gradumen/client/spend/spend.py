@@ -6,6 +6,7 @@ from decimal import Decimal
 from typing import Any
 
 from gradumen.client.connection import Connection
+from gradumen.core.errors import NotFound
 from gradumen.core.exact import add
 from gradumen.core.periods import Period
 from gradumen.wire.spend.month_margins import MonthMarginsBody
@@ -125,9 +126,7 @@ class Spend:
         net = {(link.buyer, link.currency): link.net for link in so_far.links if link.seller == seller != link.buyer}
         found: list[LinkComparisonBody] = []
         for buyer in sorted({buyer for buyer, _ in net}):
-            # Of a link nearest to the buyer that the seller sees, its own, the answer says what documents have.
-            bought = self.show(buyer, side="bought", first=first, end=end, wait=wait)
-            spent = {each.currency: each for each in bought.currencies}
+            spent = {each.currency: each for each in self._of_link(seller, buyer, first, end, wait).currencies}
             for currency in sorted({*spent, *(currency for each, currency in net if each == buyer)}):
                 each = spent.get(currency)
                 found.append(
@@ -140,6 +139,14 @@ class Spend:
                     )
                 )
         return found
+
+    def _of_link(self, seller: str, buyer: str, first: date, end: date, wait: float) -> SpendBody:
+        """What one buys of another, whole, so that the answer says what documents have; also of who has moved away."""
+        try:
+            only = [f"seller:{seller}"]
+            return self.show(buyer, side="bought", first=first, end=end, only=only, wait=wait)
+        except NotFound:
+            return self.show(seller, side="sold", first=first, end=end, only=[f"buyer:{buyer}"], wait=wait)
 
     def explain(self, charge: str) -> CurrentChargeBody:
         """Why a charge is what it is, as it is rated now."""

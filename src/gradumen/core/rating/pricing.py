@@ -254,7 +254,10 @@ def _lots(
 
 
 def _bounded(amount: Array, rate: Array, table: Table, group_first: Array, group: Array) -> Array:
-    """Amounts of the steps after minimum and cap, which bound the running sum of their group; it never falls."""
+    """Amounts of the steps after minimum and cap, which bound the running sum of their group; it never falls.
+
+    What a cap cuts off is gone: it does not come back where a later version has a higher one or none.
+    """
     up_to = running(amount, group_first, group)
     narrow = up_to.dtype != object
     minimum, cap = table.minimum[narrow], table.cap[narrow]
@@ -264,8 +267,9 @@ def _bounded(amount: Array, rate: Array, table: Table, group_first: Array, group
     for number in np.unique(group[concerned]).tolist():
         reached = charged = 0
         for step in range(int(group_first[number]), int(ends[number])):
-            reached += int(amount[step])
-            bounded = min(max(reached, table.minimum[False][rate[step]]), table.cap[False][rate[step]])
+            most = max(int(table.cap[False][rate[step]]), charged)
+            reached = min(reached + int(amount[step]), most)
+            bounded = min(max(reached, int(table.minimum[False][rate[step]])), most)
             result[step] = max(bounded - charged, 0)
             charged = max(charged, bounded)
     return fitted(result)

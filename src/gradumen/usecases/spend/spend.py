@@ -16,6 +16,7 @@ from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
 from gradumen.core.spend.spend import TIMES, Dimension, Range, SpendSum, sums_by
 from gradumen.store.billing.invoices import documented
+from gradumen.store.organisations.organisations import organisations_by_slug
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import PairRow, pairs_between
 from gradumen.store.rating.current_charges import estimated_of
@@ -30,6 +31,8 @@ from gradumen.usecases.spend.spend_rows import SpendRows
 from gradumen.wire.spend.spend import SpendBody, SpendCostBody, SpendCurrencyBody, SpendKeyBody, SpendRowBody
 
 SIDES = ("bought", "sold")
+SELLER = "seller"
+"""What can be told apart of what is bought, beside dimensions: whom of, where somebody has moved."""
 MOST_ROWS = 200_000
 """Rows that one answer has at most."""
 
@@ -58,7 +61,12 @@ class Looked:
         first = asked.first or today.replace(day=1)
         end = asked.end or Period(today.year, today.month).next().first_day
         self.days = Range.asked(first, end).until(today)
-        self.filters = [_filter(each) for each in asked.only]
+        told = [_filter(each) for each in asked.only]
+        self.filters = [each for each in told if each[0] != SELLER]
+        self.sellers = {value for name, value in told if name == SELLER}
+        self.buyers = {value for name, value in told if name == Dimension.BUYER}
+        if self.sellers and self.side == "sold":
+            raise Invalid("what is sold has one seller; choose a buyer, or side bought", field="only", value=SELLER)
         self.rows = SpendRows(tx, self.scope, self.owner, load_published(tx), self.days)
         self.links = self._sold() if self.side == "sold" else self._bought()
 
@@ -86,6 +94,8 @@ class Looked:
         Where the owner, or one that sells to it, moves in the range, it is one after the other.
         """
         users = self.rows.users.all
+        if self.sellers:
+            return [Link(self._of_sellers(), users)]
         nearest: set[tuple[UUID, UUID]] = set()
         for _, tree in self.rows.users.trees:
             chain = pairwise(tree.chain(self.owner.id))
@@ -101,6 +111,12 @@ class Looked:
             raise Forbidden(right=Right.READ_MONEY, organisation=self.owner.slug, name=self.owner.name)
         return links
 
+    def _of_sellers(self) -> list[PairRow]:
+        """What the owner buys of some sellers, now, before or from a planned move on."""
+        of = [each.id for each in organisations_by_slug(self.tx, self.sellers).values()]
+        seen = {seller for seller in of if self.mine & {seller, self.owner.id} and seller != self.owner.id}
+        return self._between(seen, {self.owner.id}) if len(of) == 1 and seen else []
+
     def _sold(self) -> list[Link]:
         """What the owner sells, and what all that costs it: its suppliers' charges and its own services."""
         owner, users = self.owner.id, self.rows.users.all
@@ -109,6 +125,9 @@ class Looked:
         costs = [pair for pair in all_of_owner if pair.buyer_id == owner]
         costs += self._between(suppliers, {owner}) if suppliers else []
         sold = [pair for pair in all_of_owner if pair.buyer_id != owner]
+        if self.buyers:
+            chosen = {each.id for each in organisations_by_slug(self.tx, self.buyers).values()}
+            sold = [pair for pair in sold if pair.buyer_id in chosen]
         return [Link(sold, users, sold=True), Link(costs, users, cost=True)]
 
 
@@ -126,7 +145,7 @@ def _side(scope: Scope, owner: OrganisationRow, asked: str | None) -> str:
 
 def _filter(written: str) -> tuple[str, str]:
     name, colon, value = written.partition(":")
-    known = [each.value for each in Dimension if each not in TIMES]
+    known = [*(each.value for each in Dimension if each not in TIMES), SELLER]
     if not colon or name not in known:
         raise Invalid(
             f"only is written dimension:value, with one of {', '.join(known)}; got '{written[:60]}'",
@@ -224,7 +243,8 @@ def _documented(looked: Looked, totals: Sequence[SpendSum]) -> dict[str, dict[st
     """
     days, link = looked.days, looked.links[0]
     bills = [pair for pair in link.pairs if pair.seller_id != pair.buyer_id]
-    whole = days.first.day == days.end.day == 1 and not looked.filters
+    of_buyers = all(name == Dimension.BUYER for name, _ in looked.filters) and len(looked.buyers) <= 1
+    whole = days.first.day == days.end.day == 1 and (of_buyers if looked.side == "sold" else not looked.filters)
     whole &= looked.side == "sold" or all(pair.buyer_id == looked.owner.id for pair in bills)
     if not whole or not bills or (len(looked.links) > 1 and looked.side == "bought"):
         return {}
