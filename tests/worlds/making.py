@@ -199,6 +199,20 @@ def change_late(random: Random, family: Family) -> Iterator[tuple[Customer, Subs
         yield customer, each
 
 
+def restate(random: Random, customer: Customer) -> list[int]:
+    """Say something else of some of what was used: how much, of which project, or when; gives their numbers."""
+    numbers = random.sample(range(len(customer.usage)), min(len(customer.usage), random.randint(0, 2)))
+    for number in numbers:
+        use = customer.usage[number]
+        customer.usage[number] = replace(
+            use,
+            quantity=random.choice([0, random.randint(1, 10 ** random.randint(3, 12))]),
+            project=random.choice([use.project, *PROJECTS]),
+            moment=random.choice([use.moment, use.moment + timedelta(minutes=15 * random.randint(-200, 9))]),
+        )
+    return numbers
+
+
 def use_more(random: Random, customer: Customer, times: int) -> None:
     """Some usage more, often in the hour of what is used already or beside it."""
     for _ in range(times):

@@ -239,7 +239,7 @@ def by_itself(customer: Customer, link: Link, covered: list[Span], month: Month)
         for number in range(use.quarters)
     )
     found = [(use, cell) for use in pieces if (cell := cell_of(customer, use, link, covered, month))]
-    there = {(hour(use), use.resource) for use, _ in found}
+    there = {(hour(use), use.resource) for use, _ in found if use.quantity}
     for use, (number, place) in found:
         left_out, for_which = ("app", "machine") if link.versions[number].components else ("machine", "app")
         if use.resource != left_out or (hour(use), for_which) not in there:

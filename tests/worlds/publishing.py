@@ -1,5 +1,6 @@
 """What brings random customers in over the interface; imports ``client`` and ``wire`` only."""
 
+from collections.abc import Collection
 from decimal import Decimal
 from fractions import Fraction
 from itertools import pairwise
@@ -241,8 +242,8 @@ def levels(customer: Customer, since: int = 0) -> list[dict[str, Any]]:
     ]
 
 
-def events(customer: Customer, since: int = 0) -> list[dict[str, Any]]:
-    """The customer's usage as readings, from the one of a number on."""
+def events(customer: Customer, since: int = 0, again: Collection[int] = ()) -> list[dict[str, Any]]:
+    """The customer's usage as readings, from the one of a number on; some take the place of what was sent before."""
     return [
         reading_event(
             "/worlds",
@@ -256,8 +257,9 @@ def events(customer: Customer, since: int = 0) -> list[dict[str, Any]]:
                 "start": use.moment.isoformat(),
                 "end": (use.moment + use.quarters * QUARTER).isoformat(),
                 "attributes": {"component_of": "app"} if use.resource == "machine" else {},
+                "sequence": int(number in again),
             },
         )
         for number, use in enumerate(customer.usage)
-        if number >= since
+        if number >= since or number in again
     ]

@@ -8,7 +8,21 @@ from zoneinfo import ZoneInfo
 
 from tests.worlds import owed as plain
 from tests.worlds.owed import owed_in_advance
-from tests.worlds.worlds import FIRST, GIB, Customer, Family, Link, Move, Stretch, Subscription, Use, Version, Window
+from tests.worlds.worlds import (
+    FIRST,
+    GIB,
+    MONTHS,
+    Customer,
+    Family,
+    Level,
+    Link,
+    Move,
+    Stretch,
+    Subscription,
+    Use,
+    Version,
+    Window,
+)
 
 DAY = Fraction(24)
 PLAIN = Version(
@@ -130,6 +144,45 @@ def test_in_each_hour_the_composite_is_charged_or_its_components() -> None:
     whole, in_pieces = link(free), link(replace(free, components=True))
     assert owed(customer(whole, usage=[*used, *apart]), whole) == {("traffic", 1): 2 * (4 + 16 + 32 + 64)}
     assert owed(customer(in_pieces, usage=[*used, *apart]), in_pieces) == {("traffic", 1): 2 * (8 + 16 + 32 + 64)}
+
+
+def test_a_statistic_counts_for_every_hour_that_was_sampled() -> None:
+    """Two disks of two hours: 10 and 4 GiB, the second for half an hour longer."""
+    free = replace(PLAIN, fees={"heath": Fraction(0), "moor": Fraction(0)})
+
+    def levels(meter: str) -> list[Level]:
+        at = datetime(2026, 9, 2, 10, tzinfo=UTC)
+        low = at.replace(hour=11)
+        return [
+            Level(meter, at, 10, "all", "disk-1", 4),
+            Level(meter, low, 2, "all", "disk-1", 4),
+            Level(meter, at, 4, "all", "disk-2", 6),
+        ]
+
+    for meter, expected in (
+        ("daily", 2 * 10 + 2 * 4),
+        ("monthly", 2 * 10 + 2 * 4),
+        ("highest", 2 * 10),
+        ("mean", 12),
+        ("hourly", 10 + 2),
+        ("counted", 2),
+    ):
+        sold = link(replace(free, peaks={meter: Fraction(3)}))
+        held = customer(sold)
+        held.customers[0].levels = levels(meter)
+        assert owed(held, sold) == {(meter, 1): 3 * expected}, meter
+
+
+def test_a_term_is_charged_in_the_month_in_which_it_ends_or_begins() -> None:
+    free = replace(PLAIN, fees={"heath": Fraction(0), "moor": Fraction(0)}, quarter=Fraction(91))
+    sold, october = link(free), MONTHS[1]
+    ended = customer(sold)
+    ended.customers[0].subscriptions[0].ends_on = date(2026, 10, 11)
+    assert owed(ended, sold) == {}
+    assert {key[2]: amount for key, amount in plain.owed(ended, sold, october).items()} == {"quarter-heath": 40}
+    sold.advance = True
+    assert owed(ended, sold) == {("quarter-heath", 1): 40}
+    assert plain.owed(ended, sold, october) == {}
 
 
 def test_what_changes_on_the_day_of_a_move_does_so_at_its_moment_on_whatever_clocks() -> None:

@@ -2,7 +2,6 @@
 
 import os
 from datetime import UTC, date, datetime, timedelta
-from decimal import Decimal
 from fractions import Fraction
 from random import Random
 
@@ -13,10 +12,11 @@ from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.spend.feed_balances import FeedBalanceBody
 from tests.conftest import CODE, Service, settle
-from tests.worlds.making import change_late, hold_more, make_family, use_more
+from tests.worlds.making import change_late, hold_more, make_family, restate, use_more
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
 from tests.worlds.publishing import change, events, levels, organisation, publish, say_more
 from tests.worlds.stored import differing_pairs
+from tests.worlds.taxed import TAXES, wrong_taxes
 from tests.worlds.worlds import FIRST, LAST, MINOR, MONTHS, PROJECTS, SAMPLED, Family, Link, Month, among, months_on
 
 PASSWORD = "a long enough password"
@@ -95,7 +95,8 @@ def bring_in(provider: Client, url: str, family: Family) -> dict[str, Client]:
 
 
 def set_tax(client: Client, seller: str) -> None:
-    client.tax_rates.set(seller, country="IE", percent=Decimal(23), starts_on=date(2020, 1, 1), category="S")
+    for first, percent in TAXES.items():
+        client.tax_rates.set(seller, country="IE", percent=percent, starts_on=first, category="S")
 
 
 def close(client: Client, seller: str, month: Month) -> list[InvoiceBody]:
@@ -160,12 +161,13 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
         for seller, client in {(link.seller, client) for _, link, client in sold}:
             documents += close(client, seller, month)
     assert {link: billed(documents, *link) for link in first} == first, f"seed {seed}"
+    provider.clock.set(moment(LAST, 8), held=True)
 
     for customer in customers:
-        before = len(customer.usage), len(customer.levels)
+        before, again = (len(customer.usage), len(customer.levels)), restate(random, customer)
         use_more(random, customer, random.randint(0, 3))
         hold_more(random, customer, random.randint(0, 3))
-        late = [*events(customer, before[0]), *levels(customer, before[1])]
+        late = [*events(customer, before[0], again), *levels(customer, before[1])]
         assert not late or provider.readings.send("tarnwick/all", late).refused == 0
     for family, sellers in brought:
         for customer, each in change_late(random, family):
@@ -185,6 +187,7 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
         lines = sum(len(each.lines) for each in documents if (each.seller, each.buyer) == (link.seller, link.buyer))
         slack = Fraction(lines + 1, 2 * 10 ** MINOR[link.currency])
         assert abs(billed(documents, link.seller, link.buyer) - whole) <= slack, f"seed {seed}: {family} on {link}"
+    assert wrong_taxes(documents) == [], f"seed {seed}"
     settle(service.uow.engine)
     assert differing_pairs(service.uow, alone=True) == {}, f"seed {seed}"
     assert unaccounted(provider, "tarnwick") == [], f"seed {seed}"
