@@ -75,7 +75,7 @@ def change(market: Market, rounds: int, service: Service, seed: int) -> None:
 def test_what_is_stored_is_what_all_anew_gives(service: Service) -> None:
     """Also in months that nobody was told to rate again, and of usage that is made anew of all that came in."""
     seed = int(os.environ.get("GRADUMEN_SEED", "20261201"))
-    random, rounds = Random(seed), int(os.environ.get("GRADUMEN_CHANGES", "6"))
+    random, rounds = Random(seed), int(os.environ.get("GRADUMEN_CHANGES", "4"))
     clients = open_market(service.url, random.choice(["Asia/Kathmandu", "America/Halifax", "Europe/Brussels"]))
     market = Market(random, clients, FIRST)
     clients["tarnwick"].clock.set(datetime(FIRST.year, FIRST.month, FIRST.day, 9, tzinfo=UTC), held=True)
