@@ -14,7 +14,7 @@ from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.usage import Span
 from gradumen.store.columns import Base
 from gradumen.store.metering.imported_costs import CostSetRow
-from gradumen.store.metering.ownership_rules import OwnershipRuleListRow, OwnershipRuleRow
+from gradumen.store.metering.ownership_rows import OwnershipRuleListRow, OwnershipRuleRow
 from gradumen.store.metering.stale_usage import mark_stale
 from gradumen.store.metering.tables import FeedRow, ResourceRow, UsageDayRow
 from gradumen.store.metering.usage import meter_rows

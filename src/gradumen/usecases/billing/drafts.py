@@ -36,7 +36,7 @@ from gradumen.store.billing.invoices import issued_lines, store_taxes, taxes_lef
 from gradumen.store.billing.tables import BillRunRow, InvoiceRow
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.ids import id_in_time
-from gradumen.store.metering.ownership_rules import last_replaced
+from gradumen.store.metering.ownership_rows import last_replaced
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import PairRow, pairs_to_bill, pairs_with
 from gradumen.store.rating.current_charges import Detail, pairs_in_advance

@@ -22,7 +22,8 @@ from gradumen.store.billing import ownership_trials as store
 from gradumen.store.billing.tables import OwnershipTrialRow
 from gradumen.store.metering.archived_months import archived_before
 from gradumen.store.metering.feeds import feeds_of
-from gradumen.store.metering.ownership_rules import OwnershipRuleRow, lock_version, replace_rules, rules_of
+from gradumen.store.metering.ownership_rows import OwnershipRuleRow
+from gradumen.store.metering.ownership_rules import lock_version, replace_rules, rules_of
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import wanted_by_buyer
 from gradumen.store.tasks import TaskRow

@@ -9,10 +9,10 @@ from uuid import UUID
 from gradumen.core.exact import scaled
 from gradumen.core.metering.dated_rules import RuleIndex
 from gradumen.core.metering.ownership import SHARE_PLACES, ByUsage, OwnershipRule, Whose
+from gradumen.store.metering.ownership_rows import OwnershipRuleRow
 from gradumen.store.metering.ownership_rules import (
     FeedOf,
     Owner,
-    OwnershipRuleRow,
     Stored,
     feeds_of_resources,
     owner_at,

@@ -10,6 +10,7 @@ from gradumen.core.permissions import Right
 from gradumen.store import tasks as store_tasks
 from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.archived_months import archived_before
+from gradumen.store.metering.ownership_rows import OwnershipRuleRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
@@ -139,7 +140,7 @@ def _put(
     tx: Session,
     scope: Scope,
     seller: OrganisationRow,
-    rows: Sequence[store.OwnershipRuleRow],
+    rows: Sequence[OwnershipRuleRow],
     rules: tuple[Rules, Rules],
     changed_from: date,
 ) -> None:

@@ -16,7 +16,8 @@ from gradumen.core.metering.ownership import (
     WHOLE_SHARES,
 )
 from gradumen.core.names import name_of
-from gradumen.store.metering.ownership_rules import Owner, OwnershipRuleRow, Stored
+from gradumen.store.metering.ownership_rows import OwnershipRuleRow
+from gradumen.store.metering.ownership_rules import Owner, Stored
 from gradumen.store.organisations.projects import ProjectAt, projects_by_path
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session
