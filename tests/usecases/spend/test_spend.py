@@ -215,6 +215,12 @@ def test_filters_narrow_and_what_is_odd_is_refused(world: World) -> None:
     narrow = finn.spend.show("tarnwick", by=["resource"], only=["resource:plates"], **SEPTEMBER)
     assert by(narrow, "EUR") == {"plates": whole["plates"]}
     assert narrow.currencies[0].billed is None, "documents are of whole links"
+    with pytest.raises(Invalid, match="has one seller"):
+        finn.spend.show("tarnwick", only=["seller:tarnwick"], **SEPTEMBER)
+    with pytest.raises(Forbidden):
+        world.user("edda").spend.show("saltmarsh", only=["seller:nobody"], **SEPTEMBER)
+    mine = world.user("edda").spend.show("saltmarsh", only=["seller:oxbow"], **SEPTEMBER)
+    assert [each.currency for each in mine.currencies] == ["GBP"] and mine.currencies[0].total.amount > 0
     regions = by(finn.spend.show("tarnwick", by=["region"], only=["buyer:oxbow"], **SEPTEMBER), "GBP")
     assert set(regions) >= {"south-quay", "north-fell"}
     one = finn.spend.show("tarnwick", by=["service"], top=1, **SEPTEMBER)

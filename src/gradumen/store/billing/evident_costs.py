@@ -1,16 +1,16 @@
 """The rows of cost files that a billed charge was made from."""
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
-from itertools import islice
 from typing import Any
 
 from sqlalchemy import ColumnElement, Select, and_, exists, func, or_, select, tuple_
 from sqlalchemy.orm import Session, aliased
 
 from gradumen.core.catalogue.rates import Basis
+from gradumen.store.billing.evident_readings import rows_but
 from gradumen.store.billing.tables import ChargePartRow, ChargeRow
 from gradumen.store.catalogue.tables import MeterRow
 from gradumen.store.metering.imported_costs import CostRowRow, CostSetRow
@@ -68,18 +68,10 @@ class CostEvidence:
         )  # fmt: skip
         query = query.outerjoin(base, base.id == CostSetRow.estimated_from)
         query = query.order_by(CostSetRow.account, CostSetRow.day, CostRowRow.position)
-        return [EvidentCost(*each[len(_KEYS) :]) for each in self._some(query, others, after, limit)]
-
-    def _some(
-        self, query: Select[*tuple[Any, ...]], others: Collection[Place], after: int, limit: int
-    ) -> Iterator[Any]:
-        """So many rows after the first so many, of those that are not others'."""
-        if not others:
-            yield from self._tx.execute(query.offset(after).limit(limit))
-            return
-        with self._tx.execute(query.execution_options(yield_per=1000)) as rows:
-            own = (each for each in rows if tuple(each[: len(_KEYS)]) not in others)
-            yield from islice(own, after, after + limit)
+        rows = rows_but(
+            self._tx, query, after, limit, (lambda each: tuple(each[: len(_KEYS)]) in others) if others else None
+        )
+        return [EvidentCost(*each[len(_KEYS) :]) for each in rows]
 
     def _of(self, query: Select[*tuple[Any, ...]]) -> Select[*tuple[Any, ...]]:
         """Rows with their set, feed, origin and resource: those that may be the charge's."""

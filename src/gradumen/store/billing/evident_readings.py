@@ -1,7 +1,7 @@
 """The readings that a billed charge was made from."""
 
 from bisect import bisect_right
-from collections.abc import Collection, Iterator
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from itertools import islice
@@ -118,23 +118,18 @@ class Evidence:
         query = self._of(select(ReadingRow, FeedRow.slug, OriginRow, ResourceRow.name))
         query = query.join(FeedRow, FeedRow.id == ResourceRow.feed_id)
         query = query.order_by(ReadingRow.delivery_id, ReadingRow.position)
-        found = [EvidentReading(*each) for each in self._some(query, others, first, most)]
+        found = [EvidentReading(*each) for each in rows_but(self._tx, query, first, most, self._is_in(others))]
         if old.is_empty():
             return found
         found += _as_rows(self._tx, old.head(after + limit))
         return sorted(found, key=lambda each: (each.reading.delivery_id, each.reading.position))[after : after + limit]
 
-    def _some(self, query: Select[*tuple[Any, ...]], others: Collection[Place], first: int, most: int) -> Iterator[Any]:
-        """So many rows after the first so many, of readings that are not others'."""
-        if not others:
-            yield from self._tx.execute(query.offset(first).limit(most))
-            return
-        with self._tx.execute(query.execution_options(yield_per=1000)) as rows:
-            own = (each for each in rows if self._place_of(each[0]) not in others)
-            yield from islice(own, first, first + most)
+    def _is_in(self, others: Collection[Place]) -> Callable[[Any], bool] | None:
+        def is_in(found: Any) -> bool:
+            row: ReadingRow = found[0]
+            return self._place(row.resource_id, row.attribute_set_id, row.origin_id, row.start_at) in others
 
-    def _place_of(self, row: ReadingRow) -> Place:
-        return self._place(row.resource_id, row.attribute_set_id, row.origin_id, row.start_at)
+        return is_in if others else None
 
     def _place(self, resource: int, attributes: int, origin: int, start: datetime) -> Place:
         at = start.astimezone(UTC)
@@ -179,6 +174,17 @@ class Evidence:
             ReadingRow.end_at > charge.service_start,
             ReadingRow.start_at > self._span[0],
         )
+
+
+def rows_but(
+    tx: Session, query: Select[*tuple[Any, ...]], first: int, most: int, left_out: Callable[[Any], bool] | None
+) -> Iterator[Any]:
+    """So many rows after the first so many; those that are left out count for neither."""
+    if left_out is None:
+        yield from tx.execute(query.offset(first).limit(most))
+        return
+    with tx.execute(query.execution_options(yield_per=1000)) as rows:
+        yield from islice((each for each in rows if not left_out(each)), first, first + most)
 
 
 def _as_rows(tx: Session, frame: pl.DataFrame) -> list[EvidentReading]:

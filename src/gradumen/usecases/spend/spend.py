@@ -112,10 +112,11 @@ class Looked:
         return links
 
     def _of_sellers(self) -> list[PairRow]:
-        """What the owner buys of some sellers, now, before or from a planned move on."""
-        of = [each.id for each in organisations_by_slug(self.tx, self.sellers).values()]
-        seen = {seller for seller in of if self.mine & {seller, self.owner.id} and seller != self.owner.id}
-        return self._between(seen, {self.owner.id}) if len(of) == 1 and seen else []
+        """What the owner buys of a seller, now, before or from a planned move on; of two at once there is nothing."""
+        of = {each.id for each in organisations_by_slug(self.tx, self.sellers).values()} - {self.owner.id}
+        if not self.mine & {*of, self.owner.id}:
+            raise Forbidden(right=Right.READ_MONEY, organisation=self.owner.slug, name=self.owner.name)
+        return self._between(of, {self.owner.id}) if len(of) == len(self.sellers) == 1 else []
 
     def _sold(self) -> list[Link]:
         """What the owner sells, and what all that costs it: its suppliers' charges and its own services."""
