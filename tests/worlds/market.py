@@ -4,14 +4,11 @@ from datetime import UTC, date, datetime
 from decimal import Decimal
 
 from gradumen.client import Client
-from gradumen.core.permissions import Role
-from gradumen.wire.access.sessions import SetUp
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
-from tests.conftest import CODE
+from tests.worlds.joining import begun, join
 
-PASSWORD = "a long enough password"
 TENANTS = {"ash": "oxbow", "birch": "oxbow", "cedar": "elder", "dune": "tarnwick"}
 CURRENCIES = {"oxbow": "GBP", "elder": "EUR", "ash": "GBP", "birch": "GBP", "cedar": "EUR", "dune": "EUR"}
 SERVICES = """
@@ -118,24 +115,13 @@ def publish(client: Client, seller: str, *contents: str) -> None:
 
 def open_market(url: str, zone: str) -> dict[str, Client]:
     """All there before the first of August 2026, one reseller in a zone; gives the clients of its sellers."""
-    with Client(url) as client:
-        client.set_up(
-            SetUp(
-                code=CODE, slug="tarnwick", name="Tarnwick", country="IE", currency="EUR",
-                billing_zone="Europe/Dublin", email="mara@tarnwick.example", user_name="Mara", password=PASSWORD,
-            )
-        )  # fmt: skip
-    provider = Client(url)
-    provider.sign_in("mara@tarnwick.example", PASSWORD)
+    provider = begun(url)
     provider.clock.set(datetime(2026, 6, 20, tzinfo=UTC), held=True)
     clients = {"tarnwick": provider}
     publish(provider, "tarnwick", SERVICES)
     for slug, of in (("oxbow", "Europe/London"), ("elder", zone)):
         provider.organisations.create(_organisation("tarnwick", "reseller", slug, of))
-        invited = provider.invitations.create(slug, email=f"admin@{slug}.example", role=Role.ADMINISTRATOR)
-        clients[slug] = Client(url)
-        clients[slug].invitations.accept(invited.secret or "", name="Admin", password=PASSWORD)
-        clients[slug].sign_in(f"admin@{slug}.example", PASSWORD)
+        clients[slug] = join(provider, url, slug)
     for tenant, seller in TENANTS.items():
         clients[seller].organisations.create(_organisation(seller, "tenant", tenant, "UTC"))
         for project in ("all", "barn"):

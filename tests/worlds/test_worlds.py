@@ -6,12 +6,11 @@ from fractions import Fraction
 from random import Random
 
 from gradumen.client import Client
-from gradumen.core.permissions import Role
-from gradumen.wire.access.sessions import SetUp
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.spend.feed_balances import FeedBalanceBody
-from tests.conftest import CODE, Service, settle
+from tests.conftest import Service, settle
+from tests.worlds.joining import begun, join
 from tests.worlds.making import change_late, hold_more, make_family, restate, use_more
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
 from tests.worlds.publishing import change, events, levels, organisation, publish, say_more
@@ -19,7 +18,6 @@ from tests.worlds.stored import differing_pairs
 from tests.worlds.taxed import TAXES, wrong_taxes
 from tests.worlds.worlds import FIRST, LAST, MINOR, MONTHS, PROJECTS, SAMPLED, Family, Link, Month, among, months_on
 
-PASSWORD = "a long enough password"
 SERVICE = """
 service: network
 name: Network
@@ -36,22 +34,7 @@ SERVICE += "".join(
 
 
 def set_up(url: str) -> Client:
-    with Client(url) as client:
-        client.set_up(
-            SetUp(
-                code=CODE,
-                slug="tarnwick",
-                name="Tarnwick",
-                country="IE",
-                currency="EUR",
-                billing_zone="Europe/Dublin",
-                email="mara@tarnwick.example",
-                user_name="Mara",
-                password=PASSWORD,
-            )
-        )
-    provider = Client(url)
-    provider.sign_in("mara@tarnwick.example", PASSWORD)
+    provider = begun(url)
     provider.clock.set(moment(FIRST, -12), held=True)
     provider.catalogue.publish("tarnwick", [CatalogueFile(name="service.yaml", content=SERVICE)])
     provider.feeds.create("tarnwick", slug="all", name="All")
@@ -61,16 +44,6 @@ def set_up(url: str) -> Client:
 def moment(day: date, more: int) -> datetime:
     """Midnight by UTC some days after another."""
     return datetime(day.year, day.month, day.day, tzinfo=UTC) + timedelta(days=more)
-
-
-def join(provider: Client, url: str, slug: str) -> Client:
-    """A reseller's administrator, signed in, with a tax rate."""
-    email = f"admin@{slug}.example"
-    invited = provider.invitations.create(slug, email=email, role=Role.ADMINISTRATOR)
-    client = Client(url)
-    client.invitations.accept(invited.secret or "", name="Admin", password=PASSWORD)
-    client.sign_in(email, PASSWORD)
-    return client
 
 
 def bring_in(provider: Client, url: str, family: Family) -> dict[str, Client]:
