@@ -56,7 +56,7 @@ def moment(told: str) -> datetime:
 
 
 def looked(world: World, after: datetime) -> PullBody:
-    """The pull once it has looked after a moment, or has a problem."""
+    """The pull once it has looked at all until a moment that is over, or has a problem."""
     ends = time.monotonic() + 60
     while time.monotonic() < ends:
         found = world.mara.pulls.get(FEED)
@@ -65,6 +65,11 @@ def looked(world: World, after: datetime) -> PullBody:
             return found
         time.sleep(0.1)
     raise AssertionError(f"has not looked after {after}: {found}")
+
+
+def be_over(moment: datetime) -> None:
+    """Wait until a look takes in the second of a moment: one reaches to the last second that is wholly over."""
+    time.sleep(max(0.0, (moment + timedelta(seconds=2) - datetime.now(UTC)).total_seconds()))
 
 
 def seconds(span: timedelta) -> Decimal:
@@ -118,6 +123,7 @@ def test_what_happens_to_servers_becomes_usage_and_the_period_so_far(
     )  # fmt: skip
     tried = mara.pulls.attempt(FEED, form, cloud.secret)
     assert tried.reached and not tried.refused and tried.count == 2, tried
+    be_over(now)
     mara.pulls.set(FEED, form, version=0, secret=cloud.secret)
     end = looked(world, now.replace(microsecond=0)).complete_until
     assert end is not None
@@ -138,6 +144,7 @@ def test_what_happens_to_servers_becomes_usage_and_the_period_so_far(
     servers.resize(web, "large")
     servers.act(web, {"os-stop": None}, "SHUTOFF")
     acts = {action: moment(at) for action, at in servers.actions(web)}
+    be_over(acts["stop"])
     world.mara.pulls.again(FEED, None)
     looked(world, acts["stop"])
     world.settle()
