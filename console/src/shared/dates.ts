@@ -56,6 +56,9 @@ export function dayName(day: string): string {
 export const daysName = (first: string, last: string): string =>
   first === last ? dayName(first) : `${dayName(first)} to ${dayName(last)}`;
 
+/** Days from one up to another, that one left out. */
+export const daysBefore = (first: string, end: string): string => daysName(first, addDays(end, -1));
+
 /** Days from one on, up to another one if there is such. */
 export const daysSince = (first: string, end: string | null): string =>
   `from ${dayName(first)}${end ? ` up to ${dayName(end)}` : ''}`;

@@ -12,7 +12,7 @@ import {
   subtract,
   sum,
 } from './decimal';
-import { dayName, periodName, periodsUpTo, servicePeriod } from './dates';
+import { dayName, daysBefore, periodName, periodsUpTo, servicePeriod } from './dates';
 
 describe('exact decimals', () => {
   it('adds and subtracts without losing a digit', () => {
@@ -39,6 +39,7 @@ describe('exact decimals', () => {
     expect(formatMoney('-1234567.5', 'EUR')).toBe('\u22121\u2009234\u2009567.50');
     expect(formatMoney('149315.7', 'JPY')).toBe('149\u2009316');
     expect(formatMoney('1', 'KWD')).toBe('1.000');
+    expect(formatMoney('-0.001', 'EUR')).toBe('0.00');
   });
 
   it('shows quantities without trailing zeros', () => {
@@ -80,6 +81,8 @@ describe('days and periods', () => {
 
   it('shows a half-open service period by its first and last day, whatever the zone', () => {
     expect(servicePeriod('2026-08-31T23:00:00Z', '2026-09-30T23:00:00Z')).toBe('1 Sep – 30 Sep');
+    expect(daysBefore('2026-11-01', '2026-12-01')).toBe('1 Nov to 30 Nov');
+    expect(daysBefore('2026-11-01', '2026-11-02')).toBe('1 Nov');
     expect(servicePeriod('2026-09-30T15:00:00Z', '2026-10-31T15:00:00Z')).toBe('1 Oct – 31 Oct');
     expect(servicePeriod('2026-10-01T00:00:00Z', '2026-10-02T00:00:00Z')).toBe('1 Oct');
   });

@@ -49,7 +49,8 @@ export const percent = (part: string, whole: string): string | null =>
 function group(text: string): string {
   const [whole = '0', decimals] = text.replace('-', '').split('.');
   const grouped = whole.replace(/\B(?=(\d{3})+(?!\d))/g, THIN);
-  return (text.startsWith('-') ? MINUS : '') + grouped + (decimals ? `.${decimals}` : '');
+  // What rounds to nothing is not less than nothing.
+  return (/^-.*[1-9]/.test(text) ? MINUS : '') + grouped + (decimals ? `.${decimals}` : '');
 }
 
 /** An amount with its currency's decimals, thousands apart, a true minus. */

@@ -1,7 +1,7 @@
 /** The chain as a ladder of money, from left to right: what it costs, what it is sold for, what is kept. */
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import { formatCount, formatMoney, formatPercent, percent } from '../shared/decimal';
+import { compare, formatCount, formatMoney, formatPercent, percent } from '../shared/decimal';
 import type { SpendCurrency } from './spending';
 
 const LINE = '2px solid var(--mui-palette-primary-main)';
@@ -10,6 +10,8 @@ export interface Step {
   title: string;
   amount: ReactNode;
   note: string;
+  /** What is lost, where it is less than nothing. */
+  lost?: boolean;
 }
 
 /** The steps of a seller's month in one currency. */
@@ -50,6 +52,7 @@ export function sellersSteps(shown: SpendCurrency, customers: number, supplied: 
           title: 'Margin, which only you see',
           amount: `${formatMoney(total.margin, currency)} ${currency}`,
           note: total.margin_percent === null ? '' : `${formatPercent(total.margin_percent)} of what is sold`,
+          lost: compare(total.margin, '0') < 0,
         },
   ];
   return steps;
@@ -92,7 +95,11 @@ export function Ladder({ steps, label }: { steps: Step[]; label: string }) {
               fontSize: '1.2rem',
               fontWeight: 640,
               fontVariantNumeric: 'tabular-nums',
-              color: index && index === steps.length - 1 ? 'primary.main' : undefined,
+              color: step.lost
+                ? 'warning.main'
+                : index && index === steps.length - 1
+                  ? 'primary.main'
+                  : undefined,
             }}
           >
             {step.amount}

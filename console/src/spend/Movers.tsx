@@ -3,7 +3,7 @@ import { Box, Button } from '@mui/material';
 import { useState } from 'react';
 import { Bar } from '../shared/Bar';
 import { type Column, DataTable, byText } from '../shared/DataTable';
-import { addDays, dayName } from '../shared/dates';
+import { daysBefore } from '../shared/dates';
 import { compare, formatCount, formatMoney, formatPercent, share, subtract } from '../shared/decimal';
 import type { Spend, SpendCurrency, SpendRow } from './spending';
 
@@ -38,7 +38,7 @@ export function Movers({ found, shown, title }: { found: Spend; shown: SpendCurr
     },
     {
       key: 'moved',
-      title: `Against ${dayName(found.before_from)} – ${dayName(addDays(found.before_to, -1))}`,
+      title: `Against ${daysBefore(found.before_from, found.before_to)}`,
       number: true,
       cell: (row) => <Change amount={moved(row)} percent={row.change_percent} currency={currency} />,
       order: (left, right) => compare(moved(left) ?? '0', moved(right) ?? '0'),

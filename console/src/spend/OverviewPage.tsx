@@ -7,7 +7,7 @@ import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { QuotaBars } from '../organisations/QuotaBars';
 import { useLooked } from '../organisations/organisations';
-import { addDays, dayName, nextMonth, periodName } from '../shared/dates';
+import { addDays, dayName, daysBefore, nextMonth, periodName } from '../shared/dates';
 import { compare, formatMoney, formatPercent } from '../shared/decimal';
 import { useFilters } from '../shared/filters';
 import { Page, Section } from '../shared/Page';
@@ -190,7 +190,7 @@ function buyersSteps(
   const steps: Step[] = [];
   if (total.before !== null && total.change_percent !== null)
     steps.push({
-      title: `${dayName(found.before_from)} to ${dayName(addDays(found.before_to, -1))}`,
+      title: daysBefore(found.before_from, found.before_to),
       amount: money(total.before),
       note: 'the same days of the month before',
     });

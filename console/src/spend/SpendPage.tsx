@@ -8,7 +8,7 @@ import { useLooked } from '../organisations/organisations';
 import { levelsOptions } from '../organisations/projects';
 import { Bar } from '../shared/Bar';
 import { type Column, DataTable, byText } from '../shared/DataTable';
-import { addDays, dayName, nextMonth, periodName, periodsUpTo } from '../shared/dates';
+import { daysBefore, nextMonth, periodName, periodsUpTo } from '../shared/dates';
 import { compare, formatCount, formatMoney, formatPercent, share } from '../shared/decimal';
 import { Page, Section } from '../shared/Page';
 import { Empty, Loading, Query } from '../shared/States';
@@ -205,7 +205,7 @@ function Figures({ found, shown }: { found: Spend; shown: SpendCurrency }) {
     figures.push([
       'Change',
       signed(total.change_percent),
-      `${money(total.compared ?? '0')} against ${money(total.before)}, ${days(found.before_from, found.before_to)}`,
+      `${money(total.compared ?? '0')} against ${money(total.before)}, ${daysBefore(found.before_from, found.before_to)}`,
     ]);
   if (total.margin !== null)
     figures.push([
@@ -322,7 +322,7 @@ function Rows({
   if (total.change_percent !== null)
     columns.push({
       key: 'change',
-      title: `Against ${days(found.before_from, found.before_to)}`,
+      title: `Against ${daysBefore(found.before_from, found.before_to)}`,
       number: true,
       cell: (row) => (row.change_percent === null ? '' : signed(row.change_percent)),
       order: (left, right) => compare(left.change_percent ?? '0', right.change_percent ?? '0'),
@@ -374,5 +374,3 @@ const costs = (row: SpendRow, currency: string): string =>
 
 const signed = (percent: string): string =>
   `${compare(percent, '0') > 0 ? '+' : ''}${formatPercent(percent)}`;
-
-const days = (from: string, to: string): string => `${dayName(from)} – ${dayName(addDays(to, -1))}`;

@@ -21,6 +21,11 @@ describe('the ladder of a seller', () => {
     expect(steps[1]?.title).toBe('Sold to 2 customers');
   });
 
+  it('marks a margin that is less than nothing as lost', () => {
+    expect(sellersSteps(month([['EUR', '1031']], '-31', '-3.1'), 2, true)[2]).toMatchObject({ lost: true });
+    expect(sellersSteps(month([['EUR', '1000']], '0', '0.0'), 2, true)[2]).toMatchObject({ lost: false });
+  });
+
   it('tells no margin where part of the cost is in another currency, and says why', () => {
     const steps = sellersSteps(
       month(

@@ -177,12 +177,13 @@ def money(amount: Decimal, currency: str, *, apart: str = "\u202f") -> str:
     Raises:
         Invalid: no such currency.
 
-    >>> money(Decimal("-1234.5"), "EUR") == "−1 234.50", money(Decimal(7), "JPY")
-    (True, '7')
+    >>> money(Decimal("-1234.5"), "EUR") == "−1 234.50", money(Decimal(7), "JPY"), money(Decimal("-0.001"), "EUR")
+    (True, '7', '0.00')
     """
     places = minor_units(currency)
-    shown = f"{abs(round_half_up(amount, places)):,.{places}f}".replace(",", apart)
-    return f"\u2212{shown}" if amount < 0 else shown
+    rounded = round_half_up(amount, places)
+    shown = f"{abs(rounded):,.{places}f}".replace(",", apart)
+    return f"\u2212{shown}" if rounded < 0 else shown
 
 
 def number(raw: object, *, field: str, places: int, digits: int = 38) -> Decimal:

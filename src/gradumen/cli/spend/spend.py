@@ -218,7 +218,7 @@ def _show_currency(out: Out, found: SpendCurrencyBody, by: Sequence[str], *, sol
 
     def cells(row: SpendRowBody, names: Sequence[str]) -> list[str]:
         margin = [money(row.margin, found.currency) if row.margin is not None else ""] if sold else []
-        change = "" if row.change_percent is None else f"{row.change_percent:+} %"
+        change = "" if row.change_percent is None else f"{row.change_percent:+} %".replace("-", "\u2212")
         return [*names, money(row.amount, found.currency), *margin, *([change] if changes else [])]
 
     rows = [cells(row, [_key(key, row.others) for key in row.keys]) for row in found.rows]
