@@ -17,9 +17,11 @@ from tests.worlds.worlds import (
     MONTHS,
     PROJECTS,
     SAMPLED,
+    STEPS,
     WHOLE_HOURS,
     ZONES,
     ByHand,
+    Cost,
     Customer,
     Family,
     Level,
@@ -28,10 +30,14 @@ from tests.worlds.worlds import (
     Stretch,
     Subscription,
     Terms,
+    Told,
     Use,
     Version,
     Window,
 )
+
+CURRENCIES = ("EUR", "EUR", "GBP", "JPY")
+"""In which suppliers state costs."""
 
 
 def make_version(random: Random, day: date, over: str) -> Version:
@@ -58,6 +64,11 @@ def make_version(random: Random, day: date, over: str) -> Version:
         Fraction(random.choice([0, 0, 270])),
         random.choice([0, 0, 0, 11, 240]),
         {meter: Fraction(random.randint(1, 900), 1000) for meter in SAMPLED if random.random() < 0.5},
+        random.choice([None, Fraction(random.randint(1, 900), 1000)]),
+        random.choice(list(STEPS)),
+        random.choice([None, Fraction(random.randint(1, 90), 1000)]),
+        random.choice([None, 0, 8, 12]),
+        Fraction(random.choice([0, 0, 9])),
     )
 
 
@@ -93,6 +104,8 @@ def make_family(random: Random, number: int) -> Family:
         customers.append(Customer(own.buyer, [*over, own], list(make_subscriptions(random))))
         use_more(random, customers[-1], random.randint(0, 24))
         hold_more(random, customers[-1], random.randint(0, 16))
+        tell_more(random, customers[-1], random.randint(0, 12))
+        cost_more(random, customers[-1], random.randint(0, 20))
     family = Family(f"plan-{number}", {"heath": random.choice([0, 80 * GIB])}, customers)
     if moves:
         plan_move(random, family, number)
@@ -235,6 +248,55 @@ def hold_more(random: Random, customer: Customer, times: int) -> None:
         quarters = random.choice([1, 3, 4, 10, 96])
         project, resource = random.choice(PROJECTS), random.choice(["disk-1", "disk-2"])
         customer.levels.append(Level(meter, moment, random.randint(0, 50), project, resource, quarters))
+
+
+def tell_more(random: Random, customer: Customer, times: int) -> None:
+    """Something more is said of a few machines, often of the minute of what was said already or beside it."""
+    for _ in range(times):
+        beside = random.choice(customer.told).moment if customer.told and random.random() < 0.4 else None
+        moment = make_moment(random) if beside is None else beside + timedelta(minutes=random.choice([0, 1, 59, 90]))
+        machine, phase = random.choice(["m1", "m2"]), random.choice(["awake", "awake", "parked", ""])
+        customer.told.append(
+            Told(
+                moment + timedelta(seconds=random.choice([0, 0, 7])), f"{customer.slug}-{machine}", phase,
+                random.choice([1, 1, 3]), random.choice(PROJECTS), len(customer.told),
+            )
+        )  # fmt: skip
+
+
+def tell_otherwise(random: Random, customer: Customer) -> list[int]:
+    """Say something else of some machines instead; gives the numbers of what was said."""
+    numbers = random.sample(range(len(customer.told)), min(len(customer.told), random.randint(0, 2)))
+    for number in numbers:
+        told = customer.told[number]
+        moment = random.choice([told.moment, told.moment - timedelta(minutes=random.randint(1, 3000))])
+        phase = random.choice(["awake", "parked", ""]) if told.phase else ""
+        project = random.choice(PROJECTS)
+        customer.told[number] = replace(told, moment=moment, phase=phase, project=project, sequence=1)
+    return numbers
+
+
+def cost_more(random: Random, customer: Customer, times: int) -> None:
+    """Costs more that a supplier states, often of the day of a move or of the end of a month."""
+    for _ in range(times):
+        days = [FIRST, MONTHS[0][1] - timedelta(days=1), MONTHS[1][0], FIRST + timedelta(days=random.randrange(DAYS))]
+        day = random.choice([*days, *([customer.move.day] * 3 if customer.move else [])])
+        month = day.replace(day=1) if random.random() < 0.9 else random.choice(MONTHS)[0]
+        customer.costs.append(
+            Cost(
+                day, month, random.randint(-5_000, 90_000), random.choice(CURRENCIES),
+                random.choice(PROJECTS), random.choice(["vm-1", "vm-2"]),
+                random.choice(["Usage", "Usage", "Credit", "Tax"]),
+            )
+        )  # fmt: skip
+
+
+def cost_less(random: Random, customer: Customer) -> None:
+    """One cost is stated no more, if another of its account is: a file says nothing of accounts that it has no row of."""
+    accounts = [each.currency for each in customer.costs]
+    free = [number for number, currency in enumerate(accounts) if accounts.count(currency) > 1]
+    if free:
+        del customer.costs[random.choice(free)]
 
 
 def make_moment(random: Random) -> datetime:

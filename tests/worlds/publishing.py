@@ -70,7 +70,8 @@ def card_file(link: Link, plan: str, version: Version) -> CatalogueFile:
         }
         for name, price in version.peaks.items()
     ]
-    lines = [f"  - {_flow(each)}" for each in (rate, *windowed(version, link.over), *fees, *least, *peaks)]
+    rates = (rate, *windowed(version, link.over), *fees, *least, *peaks, *machines(version), *marked_up(version))
+    lines = [f"  - {_flow(each)}" for each in rates]
     head = [
         f"rate-card: {slug}",
         f"name: {slug}",
@@ -96,6 +97,26 @@ def windowed(version: Version, over: str) -> list[dict[str, Any]]:
         when |= {"from": f'"{window.start:02d}:00"', "to": f'"{window.end:02d}:00"'}
     rate = {"rate": "window", "meter": "network/egress", "per": "GiB", "when": when}
     return [{**rate, "price": text(window.price), "over": over}]
+
+
+def machines(version: Version) -> list[dict[str, Any]]:
+    """The rates of machines' time."""
+    rate = {"meter": "network/running", "per": "piece-hour"}
+    found: list[dict[str, Any]] = []
+    if version.awake is not None:
+        more = {"where": {"phase": "awake"}, "started": version.step, "price": text(version.awake)}
+        found.append({"rate": "awake", **rate, **more})
+    if version.parked is not None:
+        found.append({"rate": "parked", **rate, "where": {"phase": "parked"}, "price": text(version.parked)})
+    return found
+
+
+def marked_up(version: Version) -> list[dict[str, Any]]:
+    """The rate of what a supplier states."""
+    if version.markup is None:
+        return []
+    fixed = {"fixed": text(version.fixed)} if version.fixed else {}
+    return [{"rate": "resold", "meter": "network/bought", "per": "EUR", "markup": {"percent": version.markup, **fixed}}]
 
 
 def _flow(value: Any) -> str:

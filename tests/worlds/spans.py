@@ -7,7 +7,20 @@ from fractions import Fraction
 from itertools import pairwise
 from zoneinfo import ZoneInfo
 
-from tests.worlds.worlds import GIB, LAST, Customer, Family, Level, Link, Month, Stretch, Subscription, Use, months_on
+from tests.worlds.worlds import (
+    GIB,
+    LAST,
+    Customer,
+    Family,
+    Level,
+    Link,
+    Month,
+    Stretch,
+    Subscription,
+    Told,
+    Use,
+    months_on,
+)
 
 ZERO = Fraction(0)
 Place = int
@@ -89,7 +102,7 @@ def held(link: Link, number: int, month: Month) -> tuple[datetime, datetime]:
     return day_start(start, link.zone), day_start(min([month[1], *later]), link.zone)
 
 
-def cell_of(customer: Customer, use: Use | Level, link: Link, covered: list[Span], month: Month) -> Cell | None:
+def cell_of(customer: Customer, use: Use | Level | Told, link: Link, covered: list[Span], month: Month) -> Cell | None:
     """Where a use falls: to the subscription of its project, else to the one for all."""
     there = {
         span.subscription.project: (number, place)

@@ -11,19 +11,46 @@ from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.spend.feed_balances import FeedBalanceBody
 from tests.conftest import Service, settle
 from tests.worlds.joining import begun, join
-from tests.worlds.making import change_late, hold_more, make_family, restate, use_more
+from tests.worlds.making import (
+    change_late,
+    cost_less,
+    cost_more,
+    hold_more,
+    make_family,
+    restate,
+    tell_more,
+    tell_otherwise,
+    use_more,
+)
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
 from tests.worlds.publishing import change, events, levels, organisation, publish, say_more
 from tests.worlds.stored import differing_pairs
+from tests.worlds.supplying import agree_rates, await_costs, lives, send_costs
 from tests.worlds.taxed import TAXES, wrong_taxes
-from tests.worlds.worlds import FIRST, LAST, MINOR, MONTHS, PROJECTS, SAMPLED, Family, Link, Month, among, months_on
+from tests.worlds.worlds import (
+    FIRST,
+    LAST,
+    MINOR,
+    MONTHS,
+    PROJECTS,
+    SAMPLED,
+    Customer,
+    Family,
+    Link,
+    Month,
+    among,
+    months_on,
+)
 
 SERVICE = """
 service: network
 name: Network
 category: Networking
 subcategory: Network Infrastructure
+phases: [parked, awake]
 meters:
+  running: {name: Running, unit: piece-second, combine: held}
+  bought: {name: Bought, unit: micro-EUR, combine: sum}
   egress: {name: Data sent out, unit: byte, combine: sum}
 """
 SERVICE += "".join(
@@ -60,6 +87,7 @@ def bring_in(provider: Client, url: str, family: Family) -> dict[str, Client]:
         if following:
             sellers[link.buyer] = join(seller, url, link.buyer)
             set_tax(sellers[link.buyer], link.buyer)
+            agree_rates(sellers[link.buyer], link.buyer)
     for customer in family.customers:
         for project in PROJECTS:
             sellers[customer.seller].projects.create(customer.slug, slug=project, name=project)
@@ -99,6 +127,20 @@ def check(client: Client, family: Family, link: Link, seed: int, month: Month = 
     return net
 
 
+def say_late(random: Random, provider: Client, customer: Customer) -> None:
+    """What comes after the months were billed, some of it in place of what was said before."""
+    before = (len(customer.usage), len(customer.levels), len(customer.told))
+    again, otherwise = restate(random, customer), tell_otherwise(random, customer)
+    use_more(random, customer, random.randint(0, 3))
+    hold_more(random, customer, random.randint(0, 3))
+    tell_more(random, customer, random.randint(0, 2))
+    late = [*events(customer, before[0], again), *levels(customer, before[1]), *lives(customer, before[2], otherwise)]
+    assert provider.readings.send("tarnwick/all", late).refused == 0
+    cost_less(random, customer)
+    cost_more(random, customer, random.randint(1, 3))
+    send_costs(provider, customer, moment(LAST, 7))
+
+
 def unaccounted(client: Client, seller: str) -> list[FeedBalanceBody]:
     """The months of a seller's feeds of which something that came in is not accounted for; some came in."""
     months = [
@@ -115,13 +157,16 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     random = Random(seed)
     provider = set_up(service.url)
     set_tax(provider, "tarnwick")
+    agree_rates(provider, "tarnwick")
     families = [make_family(random, number) for number in range(count)]
     brought = [(family, bring_in(provider, service.url, family)) for family in families]
     provider.clock.set(moment(LAST, 4), held=True)
     customers = [customer for family in families for customer in family.customers]
+    await_costs(provider, customers)
     for customer in customers:
-        batch = [*events(customer), *levels(customer)]
-        assert not batch or provider.readings.send("tarnwick/all", batch).refused == 0
+        batch = [*events(customer), *levels(customer), *lives(customer)]
+        assert provider.readings.send("tarnwick/all", batch).refused == 0
+        send_costs(provider, customer, moment(LAST, 3))
     for family, sellers in brought:
         say_more(sellers, family, early=False)
     sold = [(family, link, sellers[link.seller]) for family, sellers in brought for link in family.links]
@@ -137,11 +182,7 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     provider.clock.set(moment(LAST, 8), held=True)
 
     for customer in customers:
-        before, again = (len(customer.usage), len(customer.levels)), restate(random, customer)
-        use_more(random, customer, random.randint(0, 3))
-        hold_more(random, customer, random.randint(0, 3))
-        late = [*events(customer, before[0], again), *levels(customer, before[1])]
-        assert not late or provider.readings.send("tarnwick/all", late).refused == 0
+        say_late(random, provider, customer)
     for family, sellers in brought:
         for customer, each in change_late(random, family):
             direct = sellers[customer.last_seller].subscriptions

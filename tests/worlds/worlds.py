@@ -13,6 +13,7 @@ WHOLE_HOURS = [each for each in ZONES if each not in ("Asia/Kolkata", "Asia/Kath
 MINOR = {"EUR": 2, "GBP": 2, "JPY": 0}
 PROJECTS = ("all", "barn")
 QUARTER = timedelta(minutes=15)
+STEPS = {"hour": 3600, "minute": 60}
 BEGIN = os.environ.get("GRADUMEN_MONTH", "2026-09")
 """The first of the months under test."""
 COUNT = 2
@@ -66,7 +67,8 @@ class Version:
     ``off`` is a percentage off everything, ``less`` an amount of each subscription's after it, ``spend`` the least that
     a month comes to after both. In a ``window`` traffic has another price, without bounds; composites are charged as
     their ``components`` or as the whole. ``once`` and ``quarter`` are fees of both tiers, ``peaks`` prices of sampled
-    meters, for an hour of a GiB.
+    meters, for an hour of a GiB; ``awake`` and ``parked`` prices of a machine's hour, awake by begun steps. Costs of a
+    supplier are sold with a ``markup`` in percent, and once a ``fixed`` amount.
     """
 
     day: date
@@ -86,6 +88,11 @@ class Version:
     quarter: Fraction = Fraction(0)
     less: int = 0
     peaks: dict[str, Fraction] = field(default_factory=dict)
+    awake: Fraction | None = None
+    step: str = "hour"
+    parked: Fraction | None = None
+    markup: int | None = None
+    fixed: Fraction = Fraction(0)
 
 
 @dataclass
@@ -166,6 +173,64 @@ class Level:
 
 
 @dataclass(frozen=True)
+class Told:
+    """What is so of a machine from a moment on: of a project, in a phase, so many of them; or gone, without a phase."""
+
+    moment: datetime
+    resource: str
+    phase: str
+    level: int
+    project: str
+    number: int
+    sequence: int = 0
+
+    @property
+    def order(self) -> tuple[datetime, bool, int, str]:
+        """Of what is said about one moment the last holds."""
+        return self.moment, bool(self.phase), self.sequence, f"{self.number:04}"
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What a supplier states of a day, in hundredths of a currency, in a billing month that may be another one."""
+
+    day: date
+    month: date
+    amount: int
+    currency: str
+    project: str
+    resource: str
+    category: str = "Usage"
+
+    def day_in(self, month: Month) -> date:
+        """Its day inside the month in which it counts."""
+        return min(max(self.day, month[0]), month[1] - timedelta(days=1))
+
+
+EXCHANGE = {
+    ("GBP", "EUR"): [(date(2026, 1, 1), Fraction(23, 20)), (FIRST + timedelta(days=20), Fraction(57, 50))],
+    ("JPY", "EUR"): [(FIRST + timedelta(days=12), Fraction(61, 10000))],
+    ("EUR", "GBP"): [(date(2026, 1, 1), Fraction(87, 100)), (FIRST + timedelta(days=40), Fraction(22, 25))],
+    ("EUR", "JPY"): [(FIRST + timedelta(days=7), Fraction(1601, 10)), (FIRST + timedelta(days=35), Fraction(163))],
+}
+"""What the provider has agreed; its resellers' euros are worth a tenth more, and yen not known to them."""
+
+
+def exchange_of(seller: str) -> dict[tuple[str, str], list[tuple[date, Fraction]]]:
+    if seller == "tarnwick":
+        return EXCHANGE
+    return {("EUR", "GBP"): [(day, rate * 11 / 10) for day, rate in EXCHANGE["EUR", "GBP"]]}
+
+
+def worth(seller: str, into: str, day: date, currency: str = "EUR") -> Fraction | None:
+    """What a unit of a currency is worth to a seller on a day; None where it has not said so."""
+    if currency == into:
+        return Fraction(1)
+    rates = [rate for first, rate in exchange_of(seller).get((currency, into), []) if first <= day]
+    return rates[-1] if rates else None
+
+
+@dataclass(frozen=True)
 class Sampled:
     """How a meter is sampled: the statistic of a resource's hours in a window, and what counts of several resources."""
 
@@ -211,6 +276,8 @@ class Customer:
     subscriptions: list[Subscription]
     usage: list[Use] = field(default_factory=list)
     levels: list[Level] = field(default_factory=list)
+    told: list[Told] = field(default_factory=list)
+    costs: list[Cost] = field(default_factory=list)
     move: Move | None = None
 
     @property

@@ -1,0 +1,52 @@
+"""What costs that a supplier states come to on a link, marked up, by plain fractions."""
+
+from collections import defaultdict
+from collections.abc import Iterator
+from datetime import datetime, timedelta
+from fractions import Fraction
+
+from tests.worlds.spans import ZERO, Cell, Span, cell_of, day_start
+from tests.worlds.worlds import Cost, Customer, Family, Link, Month, Use, among, worth
+
+
+def resold(family: Family, link: Link, covered: list[Span], month: Month) -> Iterator[tuple[str, dict[Cell, Fraction]]]:
+    """What costs are sold for by version and stretch; the fixed amount is on the first of a subscription, if any is."""
+    costs: dict[Cell, Fraction] = defaultdict(Fraction)
+    for customer in family.below(link):
+        for cost in customer.costs:
+            cell = taken_by(customer, cost, link, covered, month)
+            priced = cell is not None and link.versions[cell[0]].markup is not None
+            into = worth(link.seller, link.currency, cost.day_in(month)) if priced else None
+            euros = worth("tarnwick", "EUR", cost.day, cost.currency)
+            if cell is not None and into is not None and euros is not None and cost.amount:
+                costs[cell] += Fraction(cost.amount, 100) * euros * into
+    found: dict[Cell, Fraction] = {}
+    begun: set[tuple[str, ...]] = set()
+    for number, place in sorted(costs, key=lambda cell: (cell[1], cell[0])):
+        version, scope = link.versions[number], covered[place].scope("")
+        found[number, place] = costs[number, place] * (100 + (version.markup or 0)) / 100
+        if scope not in begun:
+            found[number, place] += version.fixed
+        begun.add(scope)
+    yield "resold", found
+
+
+def taken_by(customer: Customer, cost: Cost, link: Link, covered: list[Span], month: Month) -> Cell | None:
+    """The stretch of a cost's day: that of a move is the new seller's, whatever the clocks of either say."""
+    if cost.month != month[0] or cost.category == "Tax":
+        return None
+    day, move = cost.day_in(month), customer.move
+    moment = day_start(day, link.zone)
+    if move and among(link, move.left):
+        if day >= move.day:
+            return None
+        moment = min(moment, move.at - timedelta(hours=1))
+    if move and among(link, move.later):
+        if day < move.day:
+            return None
+        moment = max(moment, move.at)
+    return cell_of(customer, at(moment, cost.project), link, covered, month)
+
+
+def at(moment: datetime, project: str) -> Use:
+    return Use(moment, ZERO, project)

@@ -1,0 +1,104 @@
+"""What suppliers state of random customers, and what happens to their machines, as it is sent."""
+
+import csv
+import io
+from collections.abc import Collection, Sequence
+from datetime import datetime, timedelta
+from decimal import Decimal
+from typing import Any
+
+from gradumen.client import Client
+from gradumen.client.metering.readings import life_event, told_event
+from gradumen.wire.metering.exchange_rates import ExchangeRateItem
+from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
+from tests.worlds.machines import TOLD_UNTIL
+from tests.worlds.making import CURRENCIES
+from tests.worlds.worlds import DAYS, FIRST, PROJECTS, Cost, Customer, exchange_of, months_on
+
+FEED = "tarnwick/costs"
+
+
+def agree_rates(client: Client, seller: str) -> None:
+    """What currencies are worth to a seller."""
+    items = [
+        ExchangeRateItem(
+            currency=currency, into=into, starts_on=day, source="Talk",
+            rate=Decimal(rate.numerator) / Decimal(rate.denominator),
+        )
+        for (currency, into), rates in exchange_of(seller).items()
+        for day, rate in rates
+    ]  # fmt: skip
+    client.exchange_rates.set(seller, items)
+
+
+def await_costs(provider: Client, customers: Sequence[Customer]) -> None:
+    """A feed of costs, and whose each account is."""
+    provider.feeds.create("tarnwick", slug="costs", name="Costs")
+    provider.imported_costs.set_meter(FEED, "network/bought")
+    rules = [
+        OwnershipRuleForm(
+            name=f"{customer.slug} {project}", owner=f"{customer.slug}/{project}", starts_on=months_on(FIRST, -1),
+            conditions={"account": f"{customer.slug}-{project}"},
+        )
+        for customer in customers
+        for project in PROJECTS
+    ]  # fmt: skip
+    provider.ownership_rules.set("tarnwick", rules, provider.ownership_rules.get("tarnwick").version)
+
+
+def send_costs(provider: Client, customer: Customer, exported_at: datetime) -> None:
+    """All that is known of a customer's costs by then, a file for each currency, in place of what was known before."""
+    for currency in sorted(set(CURRENCIES)):
+        rows = [cost_row(customer, each) for each in customer.costs if each.currency == currency]
+        if not rows:
+            continue
+        file = io.StringIO()
+        writer = csv.DictWriter(file, list(rows[0]))
+        writer.writeheader()
+        writer.writerows(rows)
+        provider.imported_costs.send(
+            FEED, f"{customer.slug}-{currency}.csv", file.getvalue().encode(), exported_at=exported_at, confirmed=True,
+            first=FIRST, last=FIRST + timedelta(days=DAYS),
+        )  # fmt: skip
+
+
+def cost_row(customer: Customer, cost: Cost) -> dict[str, str]:
+    amount = f"{Decimal(cost.amount) / 100:.2f}"
+    return {
+        "BilledCost": amount,
+        "EffectiveCost": amount,
+        "ListCost": amount,
+        "ContractedCost": amount,
+        "BillingAccountId": f"{customer.slug}-{cost.currency}",
+        "SubAccountId": f"{customer.slug}-{cost.project}",
+        "BillingCurrency": cost.currency,
+        "BillingPeriodStart": f"{cost.month}T00:00:00Z",
+        "BillingPeriodEnd": f"{months_on(cost.month, 1)}T00:00:00Z",
+        "ChargeCategory": cost.category,
+        "ChargePeriodStart": f"{cost.day}T00:00:00Z",
+        "ChargePeriodEnd": f"{cost.day + timedelta(days=1)}T00:00:00Z",
+        "ServiceName": "Machines",
+        "ResourceId": f"{customer.slug}-{cost.resource}",
+    }
+
+
+def lives(customer: Customer, since: int = 0, again: Collection[int] = ()) -> list[dict[str, Any]]:
+    """What is said of a customer's machines, from the number of one on, and that this is all."""
+    found = [
+        life_event(
+            "phase-changed" if told.phase else "gone",
+            "/worlds",
+            f"{customer.slug}-told-{told.number:04}",
+            {
+                "owner": f"{customer.slug}/{told.project}",
+                "resource": told.resource,
+                "meter": "network/running",
+                "at": told.moment.isoformat(),
+                **({"phase": told.phase, "quantity": str(told.level), "unit": "piece"} if told.phase else {}),
+                "sequence": told.sequence,
+            },
+        )
+        for told in customer.told
+        if told.number >= since or told.number in again
+    ]
+    return [*found, told_event("/worlds", f"{customer.slug}-all-{since}", TOLD_UNTIL)]
