@@ -191,10 +191,18 @@ def caps(say: Said) -> None:
         )
 
 
+def moved_costs(say: Said) -> None:
+    """Months of who came by a move, of which suppliers stated something in one, and one of somebody else."""
+    for number, seller, period in (("7", "b", "2026-09"), ("8", "b", "2026-10"), ("9", "c", "2026-09")):
+        of = {"seller_id": f"REPEAT('{seller}', 32)", "buyer_id": "REPEAT('1', 32)", "period": f"'{period}'"}
+        row(say, "pairs", id=number, wanted="4", rated="4", generation="4", **of)
+    row(say, "cost_days", set_id="77", month="'2026-09-01'", day="'2026-09-15'")
+
+
 STEPS: dict[str, Callable[[Said], None]] = {
     "0039": not_priced, "0041": usage, "0042": rules, "0043": cards, "0045": spells, "0047": costs,
     "0049": quantities, "0050": charges, "0056": tokens, "0060": parts,
-    "0062": moves, "0063": links, "0064": caps,
+    "0062": moves, "0063": links, "0064": caps, "0065": moved_costs,
 }  # fmt: skip
 """What stood there at each schema."""
 
@@ -216,10 +224,11 @@ def carried(database: PrivateDatabase) -> Iterator[Connection]:
 def test_pairs_of_before_are_rated_again(carried: Connection) -> None:
     """All of them, as orders were not charged; the one with usage that was not priced was to be rated before that."""
     found = carried.execute(text("SELECT id, wanted, stale_since IS NOT NULL FROM pairs ORDER BY id")).all()
-    assert [tuple(each) for each in found[:4]] == [(1, 6, 1), (2, 7, 1), (3, 5, 1), (4, 5, 1)], (
+    assert [tuple(each) for each in found[:4]] == [(1, 7, 1), (2, 7, 1), (3, 5, 1), (4, 5, 1)], (
         "and for what moves had left"
     )
-    assert [tuple(each) for each in found[4:]] == [(5, 5, 1), (6, 4, 0)], "and for what a cap cut off"
+    assert [tuple(each) for each in found[4:6]] == [(5, 5, 1), (6, 4, 0)], "and for what a cap cut off"
+    assert [tuple(each) for each in found[6:]] == [(7, 5, 1), (8, 4, 0), (9, 4, 0)], "and for costs of days of moves"
     kept = carried.execute(text("SELECT COUNT(*), SUM(quantity), MAX(resource_id) FROM not_priced")).one()
     assert tuple(kept) == (2, 14, None)
 

@@ -87,7 +87,8 @@ def taken_off(
     for number, place in sorted(
         sums, key=lambda cell: (max(covered[cell[1]].start, held(link, cell[0], month)[0]), cell[1])
     ):
-        span, version, left = covered[place], link.versions[number], sums[number, place]
+        # Nothing is taken off what suppliers' credits bring below nothing.
+        span, version, left = covered[place], link.versions[number], max(ZERO, sums[number, place])
         if span.stretch.trial:
             yield "trial", (number, place), left
             continue

@@ -29,7 +29,6 @@ def wrong_taxes(documents: Iterable[InvoiceBody]) -> list[tuple[object, ...]]:
         assert each.invoice_date is not None
         percents[each.number] = percent_on(each.invoice_date)
         sums: dict[Decimal, Decimal] = defaultdict(Decimal)
-        resold = {line.subscription for line in each.lines if line.rate == "resold"}
         for line in each.lines:
             sums[line.tax_percent] += line.amount
             of, key = line.corrects or each.number, key_of(line)
@@ -37,9 +36,9 @@ def wrong_taxes(documents: Iterable[InvoiceBody]) -> list[tuple[object, ...]]:
             charged[of, key] += line.amount
             if line.corrects and (left * line.amount > 0 or abs(line.amount) > abs(left)):
                 wrong.append((each.number, "gives back too much", line, left))
-            # A supplier's credit is below nothing by itself, and so is what is taken off it above.
-            credits = line.rate == "resold" or (line.rate in TAKEN_OFF and line.subscription in resold)
-            if not line.corrects and not credits and (line.amount < 0) != (line.rate in TAKEN_OFF) and line.amount:
+            # A supplier's credit is below nothing by itself.
+            given = line.rate in TAKEN_OFF or (line.rate == "resold" and line.amount < 0)
+            if not line.corrects and (line.amount < 0) != given and line.amount:
                 wrong.append((each.number, "gives back without a document", line))
             if line.tax_percent != percents[of]:
                 wrong.append((each.number, "another percentage", line))

@@ -31,6 +31,14 @@ def due_moves(tx: Session, at: datetime) -> list[UUID]:
     return list(tx.scalars(query.order_by(MoveRow.starts_at)))
 
 
+def moving_days(tx: Session, moments: Collection[datetime]) -> dict[datetime, date]:
+    """Of moments at which somebody moves the days that begin then, on the clocks that each move goes by."""
+    if not moments:
+        return {}
+    query = select(MoveRow.starts_at, MoveRow.starts_on).where(MoveRow.starts_at.in_(moments))
+    return {row.starts_at: row.starts_on for row in tx.execute(query)}
+
+
 def lock_move(tx: Session, move: UUID) -> MoveRow | None:
     """A move, for a decision."""
     return tx.get(MoveRow, move, with_for_update=True, populate_existing=True)

@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any, Protocol
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -124,6 +124,7 @@ class _Cost:
     attributes: int
     resource: int
     hour: int
+    day: date
     commitment: bool
     billed: int
     effective: int
@@ -153,6 +154,7 @@ def _cost_rows(
                 attributes=row.attribute_set_id,
                 resource=row.resource_id,
                 hour=hour_number(day_start(day, zone), zone),
+                day=day,
                 commitment=row.commitment,
                 billed=scaled(billed, AMOUNT_PLACES),
                 effective=scaled(effective, AMOUNT_PLACES),
@@ -164,13 +166,12 @@ def _cost_rows(
 
 
 def billed_costs(
-    tx: Session, owners: Collection[UUID], month: Period, bounds: tuple[datetime, datetime], zone: ZoneInfo
+    tx: Session, owners: Collection[UUID], month: Period, days: tuple[date, date], zone: ZoneInfo
 ) -> Mapping[int, int]:
-    """What organisations' imported costs of a month came to by meter, in 10**-12, of days within some bounds."""
-    first, last = (hour_number(moment, zone) for moment in bounds)
+    """What organisations' imported costs of a month came to by meter, in 10**-12, from a day up to another."""
     found: dict[int, int] = defaultdict(int)
     for each in _cost_rows(tx, projects_by_name(tx, owners), *month.bounds(zone), zone):
-        if first <= each.hour < last:
+        if days[0] <= each.day < days[1]:
             found[each.meter] += each.billed
     return found
 
@@ -181,10 +182,20 @@ def _cost_frame(costs: Sequence[_Cost], projects: Sequence[ProjectRow], resource
     schema = {name: kind for name, kind in COST_SCHEMA.items() if name != "line"}
     rows = [
         (each.meter, each.attributes, index[each.project], resources.place[each.resource], each.hour, each.commitment,
-         each.billed, each.effective, each.sold, each.estimated, each.billed)
+         each.billed, each.effective, each.sold, each.estimated, each.billed, each.day)
         for each in costs
     ]  # fmt: skip
-    return pl.DataFrame(rows, schema={**schema, "quantity": pl.Int128}, orient="row")
+    return pl.DataFrame(rows, schema={**schema, "quantity": pl.Int128, "day": pl.Date}, orient="row")
+
+
+_SPANS = {
+    "project": pl.Int32,
+    "from_hour": pl.Int32,
+    "to_hour": pl.Int32,
+    "first": pl.Date,
+    "until": pl.Date,
+    "through": pl.Int32,
+}
 
 
 def _while_sold(
@@ -196,21 +207,27 @@ def _while_sold(
 ) -> pl.DataFrame:
     """Of those who moved, the usage of while they were the seller's; with ``through``, the number of the buyer then.
 
-    Without where nobody moved: then there is nothing to tell apart.
+    Without where nobody moved: then there is nothing to tell apart. What is of a whole ``day``, as costs are, goes by
+    the clocks that decide of a move, and lies inside the time that each has: by those of the sellers the day on which
+    somebody comes from one to another may be both's, or neither's.
     """
     whole = [[(each.start, each.end) for each in through] == [period] for through in buyers.values()]
     if all(whole) or not frame.height:
         return frame
-    names = ("project", "from_hour", "to_hour", "through")
     spans = [
-        (index, hour_number(each.start, zone), hour_number(each.end, zone), number)
+        (index, hour_number(each.start, zone), hour_number(each.end, zone), each.first, each.until, number)
         for index, project in enumerate(projects)
         for number, each in enumerate(buyers[project.organisation_id])
     ]
-    table = pl.DataFrame(spans, schema=dict.fromkeys(names, pl.Int32), orient="row")
-    inside = (pl.col("hour") >= pl.col("from_hour")) & (pl.col("hour") < pl.col("to_hour"))
-    joined = frame.lazy().join(table.lazy(), on="project", how="inner").filter(inside)
-    return joined.drop("from_hour", "to_hour").collect()
+    table = pl.DataFrame(spans, schema=_SPANS, orient="row")
+    joined = frame.lazy().join(table.lazy(), on="project", how="inner")
+    if "day" in frame.columns:
+        inside = (pl.col("day") >= pl.col("first")) & (pl.col("day") < pl.col("until"))
+        hour = pl.col("hour").clip(pl.col("from_hour"), pl.col("to_hour") - 1)
+        found = joined.filter(inside).with_columns(hour)
+    else:
+        found = joined.filter((pl.col("hour") >= pl.col("from_hour")) & (pl.col("hour") < pl.col("to_hour")))
+    return found.drop("from_hour", "to_hour", "first", "until").collect()
 
 
 def _concerned(

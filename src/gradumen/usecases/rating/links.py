@@ -22,6 +22,7 @@ from gradumen.store.catalogue.published import plan_versions_by_id
 from gradumen.store.metering.exchange_rates import rates_by_currencies
 from gradumen.store.metering.usage import attribute_sets
 from gradumen.store.organisations.tables import ProjectRow, Tree, trees_between, zone_name
+from gradumen.store.subscriptions.moves import moving_days
 from gradumen.store.subscriptions.sales import lines_in
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session
@@ -181,7 +182,8 @@ def load_links(
     above = {each for _, tree in trees for each in tree.chain(seller)}
     lines, rated_lines = _load_lines(tx, seller, period, zone, published, wanted, above)
     hours = (start, end) if with_usage else (start, start)
-    users = _users(trees, end, seller, wanted)
+    days = moving_days(tx, [moment for moment, _ in trees[1:]])
+    users = _users(trees, end, days, seller, wanted)
     apart = hours_apart(rated_lines, users, also, published, hours, zone)
     found = load_usage(tx, lines, rated_lines, published, apart, hours, zone, seller, above, users)
     sale = Sale(seller, above, start, end, zone, lines, rated_lines, trees, wanted, found.projects)
@@ -220,11 +222,18 @@ def own_plans(tx: Session, seller: UUID, published: Published) -> dict[str, Plan
 
 
 def _users(
-    trees: list[tuple[datetime, Tree]], end: datetime, seller: UUID, buyers: set[UUID] | None
+    trees: list[tuple[datetime, Tree]],
+    end: datetime,
+    days: Mapping[datetime, date],
+    seller: UUID,
+    buyers: set[UUID] | None,
 ) -> dict[UUID, list[Through]]:
     """Everybody from a seller down, with the seller's buyers through whom each is charged, one after the other.
 
     It is charged for its own use itself.
+
+    Args:
+        days: of the moments of moves, see `moving_days`.
     """
     found: dict[UUID, list[Through]] = {}
     ends = [*(moment for moment, _ in trees[1:]), end]
@@ -237,9 +246,9 @@ def _users(
                 continue
             known = found.setdefault(owner, [])
             if known and known[-1].buyer == buyer and known[-1].end == start:
-                known[-1] = replace(known[-1], end=until)
+                known[-1] = replace(known[-1], end=until, until=days.get(until, date.max))
             else:
-                known.append(Through(buyer, start, until))
+                known.append(Through(buyer, start, until, days.get(start, date.min), days.get(until, date.max)))
     return found
 
 

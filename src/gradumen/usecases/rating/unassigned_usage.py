@@ -2,7 +2,7 @@
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from uuid import UUID
 
 import polars as pl
@@ -35,11 +35,17 @@ class Unassigned:
 
 @dataclass(frozen=True, slots=True)
 class Through:
-    """The buyer through whom somebody is charged, from a moment up to (not including) another."""
+    """The buyer through whom somebody is charged, from a moment up to (not including) another.
+
+    Where somebody moves at that moment, it is the beginning of a day on clocks that may be others than the seller's:
+    what is of a day goes by ``first`` and ``until``, from a day up to another.
+    """
 
     buyer: UUID
     start: datetime
     end: datetime
+    first: date = date.min
+    until: date = date.max
 
 
 def unassigned_usage(

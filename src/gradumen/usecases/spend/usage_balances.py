@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Mapping
+from datetime import date
 from decimal import Decimal
 from uuid import UUID
 
@@ -12,6 +13,7 @@ from gradumen.store.metering.usage import Wanted, meter_rows, meters_by_seller
 from gradumen.store.organisations.tables import zone_name
 from gradumen.store.pairs import pairs_with
 from gradumen.store.rating.current_charges import Became, became_of
+from gradumen.store.subscriptions.moves import moving_days
 from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published, load_published
@@ -62,12 +64,15 @@ def _used(tx: Session, scope: Scope, seller: UUID, month: Period) -> Mapping[str
     zone = zone_of(zone_name(tx, seller, month.first_day))
     slugs, of_seller = {id: row.slug for id, row in meter_rows(tx).items()}, meters_by_seller(tx)
     found: dict[str, int] = defaultdict(int)
-    for tree, bounds in spans_of(tx, scope, *month.bounds(zone)):
+    spans = list(spans_of(tx, scope, *month.bounds(zone)))
+    days = moving_days(tx, [moment for _, (moment, _) in spans[1:]])
+    for tree, bounds in spans:
         meters = [meter for each in tree.chain(seller) for meter in of_seller.get(each, ())]
         wanted = Wanted([(tree.below([seller]) - {seller}, meters)], None, None)
         for meter, _, quantity in quantities_of(tx, wanted, bounds, (), zone):
             found[slugs[meter]] += quantity
-        for meter, cost in billed_costs(tx, tree.below([seller]) - {seller}, month, bounds, zone).items():
+        theirs = days.get(bounds[0], date.min), days.get(bounds[1], date.max)
+        for meter, cost in billed_costs(tx, tree.below([seller]) - {seller}, month, theirs, zone).items():
             if meter in meters:
                 found[slugs[meter]] += cost
     return {meter: unscaled(quantity, QUANTITY_PLACES) for meter, quantity in found.items() if quantity}
