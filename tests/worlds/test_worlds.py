@@ -1,6 +1,7 @@
 """Random customers, billed over the interface, owe what plain fractions say: so far, on documents, and late."""
 
 import os
+from collections import defaultdict
 from datetime import UTC, date, datetime, timedelta
 from fractions import Fraction
 from random import Random
@@ -127,6 +128,13 @@ def check(client: Client, family: Family, link: Link, seed: int, month: Month = 
     return net
 
 
+def cost_of_sold(client: Client, seller: str, month: Month, currency: str) -> Fraction:
+    """What all that a reseller sold in a month cost it, in the currency in which it bought that."""
+    spent = client.spend.show(seller, side="sold", by=["buyer"], first=month[0], end=month[1], top=1000, wait=60)
+    costs = [cost for each in spent.currencies for cost in each.total.costs if cost.currency == currency]
+    return sum((Fraction(each.amount) for each in costs), Fraction(0))
+
+
 def say_late(random: Random, provider: Client, customer: Customer) -> None:
     """What comes after the months were billed, some of it in place of what was said before."""
     before = (len(customer.usage), len(customer.levels), len(customer.told))
@@ -171,9 +179,16 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
         say_more(sellers, family, early=False)
     sold = [(family, link, sellers[link.seller]) for family, sellers in brought for link in family.links]
     first: dict[tuple[str, str], Fraction] = {}
+    bought: dict[tuple[str, Month, str], Fraction] = defaultdict(Fraction)
+    clients = {link.seller: client for _, link, client in sold if link.seller != "tarnwick"}
     for family, link, client in sold:
-        months = [check(client, family, link, seed, month) for month in MONTHS]
-        first[link.seller, link.buyer] = sum(months, owed_in_advance(family, link))
+        nets = {month: check(client, family, link, seed, month) for month in MONTHS}
+        first[link.seller, link.buyer] = sum(nets.values(), owed_in_advance(family, link))
+        for month, net in nets.items():
+            bought[link.buyer, month, link.currency] += net
+    for (buyer, month, currency), net in bought.items():
+        if buyer in clients:
+            assert cost_of_sold(clients[buyer], buyer, month, currency) == net, f"seed {seed}: {buyer} {month}"
     documents: list[InvoiceBody] = []
     for month in MONTHS:
         for seller, client in {(link.seller, client) for _, link, client in sold}:
