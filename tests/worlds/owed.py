@@ -239,7 +239,7 @@ def by_itself(customer: Customer, link: Link, covered: list[Span], month: Month)
 
     pieces = (
         replace(use, moment=use.moment + number * QUARTER, quantity=Fraction(use.quantity, use.quarters))
-        for use in customer.usage
+        for use in (*customer.usage, *customer.shared)
         for number in range(use.quarters)
     )
     found = [(use, cell) for use in pieces if (cell := cell_of(customer, use, link, covered, month))]

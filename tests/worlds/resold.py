@@ -13,7 +13,7 @@ def resold(family: Family, link: Link, covered: list[Span], month: Month) -> Ite
     """What costs are sold for by version and stretch; the fixed amount is on the first of a subscription, if any is."""
     costs: dict[Cell, Fraction] = defaultdict(Fraction)
     for customer in family.below(link):
-        for cost in customer.costs:
+        for cost in (*customer.costs, *customer.shared_costs):
             cell = taken_by(customer, cost, link, covered, month)
             priced = cell is not None and link.versions[cell[0]].markup is not None
             into = worth(link.seller, link.currency, cost.day_in(month)) if priced else None

@@ -11,6 +11,7 @@ from gradumen.client import Client
 from gradumen.client.metering.readings import life_event, told_event
 from gradumen.wire.metering.exchange_rates import ExchangeRateItem
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
+from tests.worlds.accounts import Account, rules_of
 from tests.worlds.machines import TOLD_UNTIL
 from tests.worlds.making import CURRENCIES
 from tests.worlds.worlds import DAYS, FIRST, PROJECTS, Cost, Customer, exchange_of, months_on
@@ -31,11 +32,15 @@ def agree_rates(client: Client, seller: str) -> None:
     client.exchange_rates.set(seller, items)
 
 
-def await_costs(provider: Client, customers: Sequence[Customer]) -> None:
-    """A feed of costs, and whose each account is."""
+def await_costs(provider: Client) -> None:
+    """A feed of costs."""
     provider.feeds.create("tarnwick", slug="costs", name="Costs")
     provider.imported_costs.set_meter(FEED, "network/bought")
-    rules = [
+
+
+def say_whose(provider: Client, customers: Sequence[Customer], accounts: Sequence[Account]) -> None:
+    """Whose each account is, or who has which share of it."""
+    own = [
         OwnershipRuleForm(
             name=f"{customer.slug} {project}", owner=f"{customer.slug}/{project}", starts_on=months_on(FIRST, -1),
             conditions={"account": f"{customer.slug}-{project}"},
@@ -43,13 +48,23 @@ def await_costs(provider: Client, customers: Sequence[Customer]) -> None:
         for customer in customers
         for project in PROJECTS
     ]  # fmt: skip
-    provider.ownership_rules.set("tarnwick", rules, provider.ownership_rules.get("tarnwick").version)
+    rules = [*own, *(rule for each in accounts for rule in rules_of(each))]
+    version = provider.ownership_rules.get("tarnwick").version
+    provider.ownership_rules.set("tarnwick", rules, version)
+    for task in provider.tasks.list("tarnwick"):
+        if task.kind == "owners by rule":
+            assert provider.tasks.follow(task.id, seconds=60).state == "done"
 
 
-def send_costs(provider: Client, customer: Customer, exported_at: datetime) -> None:
-    """All that is known of a customer's costs by then, a file for each currency, in place of what was known before."""
+def send_costs(provider: Client, of: Customer | Account, exported_at: datetime) -> None:
+    """All that is known of somebody's costs by then, a file for each currency, in place of what was known before."""
+    name = of.slug if isinstance(of, Customer) else of.name
     for currency in sorted(set(CURRENCIES)):
-        rows = [cost_row(customer, each) for each in customer.costs if each.currency == currency]
+        rows = [
+            cost_row(name, name if isinstance(of, Account) else f"{name}-{each.project}", each)
+            for each in of.costs
+            if each.currency == currency
+        ]
         if not rows:
             continue
         file = io.StringIO()
@@ -57,20 +72,20 @@ def send_costs(provider: Client, customer: Customer, exported_at: datetime) -> N
         writer.writeheader()
         writer.writerows(rows)
         provider.imported_costs.send(
-            FEED, f"{customer.slug}-{currency}.csv", file.getvalue().encode(), exported_at=exported_at, confirmed=True,
+            FEED, f"{name}-{currency}.csv", file.getvalue().encode(), exported_at=exported_at, confirmed=True,
             first=FIRST, last=FIRST + timedelta(days=DAYS),
         )  # fmt: skip
 
 
-def cost_row(customer: Customer, cost: Cost) -> dict[str, str]:
-    amount = f"{Decimal(cost.amount) / 100:.2f}"
+def cost_row(name: str, account: str, cost: Cost) -> dict[str, str]:
+    amount = f"{Decimal(int(cost.amount)) / 100:.2f}"
     return {
         "BilledCost": amount,
         "EffectiveCost": amount,
         "ListCost": amount,
         "ContractedCost": amount,
-        "BillingAccountId": f"{customer.slug}-{cost.currency}",
-        "SubAccountId": f"{customer.slug}-{cost.project}",
+        "BillingAccountId": f"{name}-{cost.currency}",
+        "SubAccountId": account,
         "BillingCurrency": cost.currency,
         "BillingPeriodStart": f"{cost.month}T00:00:00Z",
         "BillingPeriodEnd": f"{months_on(cost.month, 1)}T00:00:00Z",
@@ -78,7 +93,7 @@ def cost_row(customer: Customer, cost: Cost) -> dict[str, str]:
         "ChargePeriodStart": f"{cost.day}T00:00:00Z",
         "ChargePeriodEnd": f"{cost.day + timedelta(days=1)}T00:00:00Z",
         "ServiceName": "Machines",
-        "ResourceId": f"{customer.slug}-{cost.resource}",
+        "ResourceId": f"{name}-{cost.resource}",
     }
 
 

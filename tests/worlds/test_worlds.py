@@ -11,6 +11,7 @@ from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.spend.feed_balances import FeedBalanceBody
 from tests.conftest import Service, settle
+from tests.worlds.accounts import divide, make_account, share_otherwise, shared_events
 from tests.worlds.joining import begun, join
 from tests.worlds.making import (
     change_late,
@@ -26,7 +27,7 @@ from tests.worlds.making import (
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
 from tests.worlds.publishing import change, events, levels, organisation, publish, say_more
 from tests.worlds.stored import differing_pairs
-from tests.worlds.supplying import agree_rates, await_costs, lives, send_costs
+from tests.worlds.supplying import agree_rates, await_costs, lives, say_whose, send_costs
 from tests.worlds.taxed import TAXES, wrong_taxes
 from tests.worlds.worlds import (
     FIRST,
@@ -170,7 +171,13 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     brought = [(family, bring_in(provider, service.url, family)) for family in families]
     provider.clock.set(moment(LAST, 4), held=True)
     customers = [customer for family in families for customer in family.customers]
-    await_costs(provider, customers)
+    accounts = [(make_account(random, family, number), family) for number, family in enumerate(families)]
+    await_costs(provider)
+    say_whose(provider, customers, [each for each, _ in accounts])
+    for account, family in accounts:
+        divide(account, family.customers)
+        assert provider.readings.send("tarnwick/all", shared_events(account)).refused == 0
+        send_costs(provider, account, moment(LAST, 3))
     for customer in customers:
         batch = [*events(customer), *levels(customer), *lives(customer)]
         assert provider.readings.send("tarnwick/all", batch).refused == 0
@@ -198,6 +205,13 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
 
     for customer in customers:
         say_late(random, provider, customer)
+    for account, family in accounts:
+        told = len(account.usage)
+        share_otherwise(random, family, account)
+        divide(account, family.customers)
+        late = shared_events(account, told)
+        assert not late or provider.readings.send("tarnwick/all", late).refused == 0
+    say_whose(provider, customers, [each for each, _ in accounts])
     for family, sellers in brought:
         for customer, each in change_late(random, family):
             direct = sellers[customer.last_seller].subscriptions

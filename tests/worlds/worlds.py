@@ -196,7 +196,7 @@ class Cost:
 
     day: date
     month: date
-    amount: int
+    amount: int | Fraction
     currency: str
     project: str
     resource: str
@@ -269,7 +269,10 @@ class Terms:
 
 @dataclass
 class Customer:
-    """A tenant below one to three links, what it subscribes to and uses; perhaps it moves, or who sells to it."""
+    """A tenant below one to three links, what it subscribes to and uses; perhaps it moves, or who sells to it.
+
+    ``shared`` and ``shared_costs`` are its parts of what several have together.
+    """
 
     slug: str
     links: list[Link]
@@ -278,6 +281,8 @@ class Customer:
     levels: list[Level] = field(default_factory=list)
     told: list[Told] = field(default_factory=list)
     costs: list[Cost] = field(default_factory=list)
+    shared: list[Use] = field(default_factory=list)
+    shared_costs: list[Cost] = field(default_factory=list)
     move: Move | None = None
 
     @property
