@@ -8,7 +8,7 @@ from itertools import pairwise
 from math import ceil
 
 from tests.worlds.spans import Cell, Span, cell_of, held, seconds
-from tests.worlds.worlds import LAST, STEPS, Customer, Family, Link, Month, Told
+from tests.worlds.worlds import LAST, STEPS, Customer, Family, Link, Month, Told, Use
 
 TOLD_UNTIL = datetime(LAST.year, LAST.month, LAST.day, tzinfo=UTC) + timedelta(days=2)
 """As far as all has been said."""
@@ -31,7 +31,7 @@ def machine_time(
     parked: dict[Cell, Fraction] = {}
     for customer in family.below(link):
         for spell in spells(customer):
-            for start, end, cell in pieces(customer, spell, link, covered, month):
+            for start, end, cell in pieces(customer, spell.told, spell.start, spell.end, link, covered, month):
                 version = link.versions[cell[0]]
                 if spell.told.phase == "parked" and version.parked is not None:
                     hours = Fraction(seconds(start, end) * spell.told.level, 3600)
@@ -74,14 +74,14 @@ def alike(one: Told, other: Told) -> bool:
 
 
 def pieces(
-    customer: Customer, spell: Spell, link: Link, covered: list[Span], month: Month
+    customer: Customer, of: Told | Use, begin: datetime, stop: datetime, link: Link, covered: list[Span], month: Month
 ) -> Iterator[tuple[datetime, datetime, Cell]]:
-    """The parts of a spell that each stretch and version takes."""
+    """The parts of what goes on from a moment to another that each stretch and version takes."""
     own = [span for span in covered if span.customer is customer]
     turns = {moment for span in own for moment in (span.start, span.end)}
     turns |= {moment for number in range(len(link.versions)) for moment in held(link, number, month)}
-    inside = sorted({spell.start, spell.end, *(each for each in turns if spell.start < each < spell.end)})
+    inside = sorted({begin, stop, *(each for each in turns if begin < each < stop)})
     for start, end in pairwise(inside):
-        cell = cell_of(customer, replace(spell.told, moment=start), link, covered, month)
+        cell = cell_of(customer, replace(of, moment=start), link, covered, month)
         if cell is not None:
             yield start, end, cell

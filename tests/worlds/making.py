@@ -69,6 +69,7 @@ def make_version(random: Random, day: date, over: str) -> Version:
         random.choice([None, Fraction(random.randint(1, 90), 1000)]),
         random.choice([None, 0, 8, 12]),
         Fraction(random.choice([0, 0, 9])),
+        random.choice([None, Fraction(random.randint(1, 900), 1000)]),
     )
 
 

@@ -15,6 +15,7 @@ from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.spend.period_so_far import LinkPeriodBody
 from tests.worlds.machines import machine_time
 from tests.worlds.priced import priced
+from tests.worlds.promised import promised
 from tests.worlds.resold import resold
 from tests.worlds.sampled import sampled
 from tests.worlds.spans import (
@@ -56,7 +57,7 @@ def owed(family: Family, link: Link, month: Month = MONTHS[0]) -> dict[Key, Frac
     for place, span in enumerate(covered):
         for rate, number, amount in (*monthly_fees(link, span, month), *longer_fees(link, span, month)):
             charged[rate, number, place] += amount
-    for used in (traffic, sampled, machine_time, resold):
+    for used in (traffic, sampled, machine_time, resold, promised):
         for rate, cells in used(family, link, covered, month):
             for (number, place), amount in cells.items():
                 charged[rate, number, place] += amount

@@ -70,7 +70,16 @@ def card_file(link: Link, plan: str, version: Version) -> CatalogueFile:
         }
         for name, price in version.peaks.items()
     ]
-    rates = (rate, *windowed(version, link.over), *fees, *least, *peaks, *machines(version), *marked_up(version))
+    rates = (
+        rate,
+        *windowed(version, link.over),
+        *fees,
+        *least,
+        *peaks,
+        *machines(version),
+        *marked_up(version),
+        *promises(version),
+    )
     lines = [f"  - {_flow(each)}" for each in rates]
     head = [
         f"rate-card: {slug}",
@@ -117,6 +126,13 @@ def marked_up(version: Version) -> list[dict[str, Any]]:
         return []
     fixed = {"fixed": text(version.fixed)} if version.fixed else {}
     return [{"rate": "resold", "meter": "network/bought", "per": "EUR", "markup": {"percent": version.markup, **fixed}}]
+
+
+def promises(version: Version) -> list[dict[str, Any]]:
+    """The rate of what quotas promise."""
+    if version.promised is None:
+        return []
+    return [{"rate": "promised", "meter": "promised/storage", "per": "GiB-month730", "price": text(version.promised)}]
 
 
 def _flow(value: Any) -> str:

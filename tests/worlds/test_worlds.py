@@ -2,6 +2,7 @@
 
 import os
 from collections import defaultdict
+from collections.abc import Sequence
 from datetime import UTC, date, datetime, timedelta
 from fractions import Fraction
 from random import Random
@@ -25,10 +26,12 @@ from tests.worlds.making import (
     use_more,
 )
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
+from tests.worlds.promised import give, plenty, promise_more
 from tests.worlds.publishing import change, events, levels, organisation, publish, say_more
 from tests.worlds.stored import differing_pairs
 from tests.worlds.supplying import agree_rates, await_costs, lives, say_whose, send_costs
 from tests.worlds.taxed import TAXES, wrong_taxes
+from tests.worlds.test_changes import at_rest
 from tests.worlds.worlds import (
     FIRST,
     LAST,
@@ -77,7 +80,7 @@ def moment(day: date, more: int) -> datetime:
 
 def bring_in(provider: Client, url: str, family: Family) -> dict[str, Client]:
     """The family's organisations, cards and subscriptions; gives the clients of its sellers."""
-    sellers, links = {"tarnwick": provider}, family.links
+    sellers, links, depths = {"tarnwick": provider}, family.links, {"tarnwick": 0}
     move = family.move or family.withdrawn
     for link in links:
         if link.buyer in sellers or (move and link.buyer == move.mover and among(link, move.later)):
@@ -88,6 +91,8 @@ def bring_in(provider: Client, url: str, family: Family) -> dict[str, Client]:
         seller.organisations.create(organisation(link.seller, type, link.buyer, link.currency, zone))
         if following:
             sellers[link.buyer] = join(seller, url, link.buyer)
+            depths[link.buyer] = depths[link.seller] + 1
+            seller.quotas.grant(link.buyer, "storage", plenty(depths[link.buyer]))
             set_tax(sellers[link.buyer], link.buyer)
             agree_rates(sellers[link.buyer], link.buyer)
     for customer in family.customers:
@@ -95,6 +100,22 @@ def bring_in(provider: Client, url: str, family: Family) -> dict[str, Client]:
             sellers[customer.seller].projects.create(customer.slug, slug=project, name=project)
     publish(sellers, family)
     return sellers
+
+
+Brought = Sequence[tuple[Family, dict[str, Client]]]
+
+
+def pass_time(random: Random, service: Service, provider: Client, brought: Brought) -> None:
+    """Let the months pass, in which limits are given."""
+    given = []
+    for family, sellers in brought:
+        for customer in family.customers:
+            promise_more(random, customer)
+            given += [(each.moment, customer, each, sellers) for each in customer.promises]
+    for at, customer, each, sellers in sorted(given, key=lambda entry: entry[0]):
+        provider.clock.set(at, held=True)
+        at_rest(service)
+        give(sellers, customer, each)
 
 
 def set_tax(client: Client, seller: str) -> None:
@@ -169,6 +190,7 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     agree_rates(provider, "tarnwick")
     families = [make_family(random, number) for number in range(count)]
     brought = [(family, bring_in(provider, service.url, family)) for family in families]
+    pass_time(random, service, provider, brought)
     provider.clock.set(moment(LAST, 4), held=True)
     customers = [customer for family in families for customer in family.customers]
     accounts = [(make_account(random, family, number), family) for number, family in enumerate(families)]

@@ -68,7 +68,8 @@ class Version:
     a month comes to after both. In a ``window`` traffic has another price, without bounds; composites are charged as
     their ``components`` or as the whole. ``once`` and ``quarter`` are fees of both tiers, ``peaks`` prices of sampled
     meters, for an hour of a GiB; ``awake`` and ``parked`` prices of a machine's hour, awake by begun steps. Costs of a
-    supplier are sold with a ``markup`` in percent, and once a ``fixed`` amount.
+    supplier are sold with a ``markup`` in percent, and once a ``fixed`` amount; ``promised`` is the price of a month
+    (730 hours) of a GiB that a quota promises.
     """
 
     day: date
@@ -93,6 +94,7 @@ class Version:
     parked: Fraction | None = None
     markup: int | None = None
     fixed: Fraction = Fraction(0)
+    promised: Fraction | None = None
 
 
 @dataclass
@@ -191,6 +193,15 @@ class Told:
 
 
 @dataclass(frozen=True)
+class Promise:
+    """A limit of storage in GiB that a customer, or a project of it, is given at a moment."""
+
+    moment: datetime
+    limit: int
+    project: str = ""
+
+
+@dataclass(frozen=True)
 class Cost:
     """What a supplier states of a day, in hundredths of a currency, in a billing month that may be another one."""
 
@@ -283,6 +294,7 @@ class Customer:
     costs: list[Cost] = field(default_factory=list)
     shared: list[Use] = field(default_factory=list)
     shared_costs: list[Cost] = field(default_factory=list)
+    promises: list[Promise] = field(default_factory=list)
     move: Move | None = None
 
     @property
