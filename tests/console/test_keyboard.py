@@ -67,7 +67,7 @@ def test_from_sign_in_to_an_issued_invoice_without_a_mouse(tab: Tab, world: Worl
     page.keyboard.press("ArrowRight")
     page.keyboard.press("ArrowRight")
     page.keyboard.press("Enter")
-    storage = page.get_by_role("row", name="Storage GiB, no limit")
+    storage = page.get_by_role("row", name="Storage no limit")
     expect(page.get_by_role("button", name="Change storage", exact=True)).to_be_visible()
     press(page, "Change storage")
     expect(page.get_by_role("dialog")).to_be_visible()

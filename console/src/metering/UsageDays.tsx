@@ -2,7 +2,7 @@
 import { Box, useColorScheme } from '@mui/material';
 import { Suspense, lazy } from 'react';
 import { useSignedIn } from '../access/session';
-import { addDays, times } from '../shared/dates';
+import { nextMonth, times } from '../shared/dates';
 import { formatQuantity, inOneUnit } from '../shared/decimal';
 import { SERIES } from '../shared/palette';
 import { formatUnit } from '../shared/units';
@@ -14,8 +14,8 @@ export function UsageDays({ label, items, period }: { label: string; items: Usag
   const { session } = useSignedIn();
   const { mode, systemMode } = useColorScheme();
   const tone = (mode === 'system' ? systemMode : mode) === 'dark' ? 'dark' : 'light';
-  // A day without usage has its place, so that a gap is seen.
-  const days = times(`${period}-01`, addDays(items[items.length - 1]?.keys.day ?? `${period}-01`, 1), 'day');
+  // A day without usage has its place, so that a gap is seen, and the first days of a month look like days.
+  const days = times(`${period}-01`, nextMonth(period), 'day');
   const found = new Map(items.map((each) => [each.keys.day, each.quantity]));
   const base = items[0]?.unit ?? '';
   const { values, unit } = inOneUnit(

@@ -24,7 +24,7 @@ export function QuotaBar({
   const text =
     compare(given, '0') === 0 && (limit === null || !sells)
       ? limit === null
-        ? `${formatUnit(quota.unit, '0')}, no limit`
+        ? 'no limit'
         : `${formatQuantity(limit)} ${formatUnit(quota.unit, limit)}`
       : limit === null
         ? `${formatQuantity(given)} ${formatUnit(quota.unit, given)}${to}, no limit`
