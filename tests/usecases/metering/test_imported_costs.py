@@ -15,7 +15,7 @@ import pytest
 from gradumen.core.errors import Conflict, Invalid
 from gradumen.wire.metering.imported_costs import CostDeliveryBody
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
-from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 from tests.conftest import Begin
 from tests.world import World, files, moment, rate_card
 
@@ -293,6 +293,21 @@ def test_an_amount_on_a_document_leads_to_the_rows_that_it_was_made_from(costs: 
     assert rows() == told, "as of when it was billed"
     costs.mara.deliveries.take_back(later.delivery_id)
     assert rows() == told
+
+
+def test_a_row_of_another_month_is_behind_the_charge_of_the_nearest_day_alone(costs: World) -> None:
+    """What the source bills in September, of the first of October: before the change the same machine was charged too."""
+    mara = costs.mara
+    mara.clock.set(moment("2026-10-02 09:00"), held=True)
+    [one] = [each for each in mara.subscriptions.list("quillstone") if each.name == "Cumulant"]
+    mara.subscriptions.change(one.id, SubscriptionChange(starts_on=date(2026, 9, 15), quantity=2))
+    later = {"ChargePeriodStart": "2026-10-01T00:00:00Z", "ChargePeriodEnd": "2026-10-02T00:00:00Z"}
+    send(costs, row("10", ResourceId="vm"), row("4", ResourceId="vm", **later), at="2026-10-02 05:00")
+    costs.settle()
+    [invoice] = [each for each in costs.close("tarnwick", "finn", "2026-09") if each.buyer == "quillstone"]
+    lines = [each for each in invoice.lines if each.rate == "cumulant"]
+    behind = {line.amount: [each.quantity for each in mara.charges.readings(line.charge_id)] for line in lines}  # type: ignore[arg-type]  # it is billed
+    assert behind == {Decimal("11.20"): [10_000_000], Decimal("4.48"): [4_000_000]}
 
 
 def test_a_closed_month_is_corrected_by_what_is_restated(costs: World) -> None:

@@ -2,7 +2,7 @@
 
 from collections.abc import Collection
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
@@ -10,6 +10,7 @@ from sqlalchemy import ColumnElement, Select, and_, exists, func, or_, select, t
 from sqlalchemy.orm import Session, aliased
 
 from gradumen.core.catalogue.rates import Basis
+from gradumen.core.periods import Period
 from gradumen.store.billing.evident_readings import rows_but
 from gradumen.store.billing.tables import ChargePartRow, ChargeRow
 from gradumen.store.catalogue.tables import MeterRow
@@ -91,11 +92,9 @@ class CostEvidence:
             stood(found),
         )
         # A day outside of the month that the source bills it in stands on the month's nearest.
-        has_part = exists().where(
-            part.charge_id == charge.id,
-            part.resource == ResourceRow.name,
-            or_(part.day == CostSetRow.day, func.date_format(CostSetRow.day, "%Y-%m") != charge.period),
-        )
+        month = Period.parse(charge.period)
+        within = func.least(func.greatest(CostSetRow.day, month.first_day), month.next().first_day - timedelta(days=1))
+        has_part = exists().where(part.charge_id == charge.id, part.resource == ResourceRow.name, part.day == within)
         return (
             query.join(CostSetRow, CostSetRow.id == CostRowRow.set_id)
             .join(FeedRow, FeedRow.id == CostSetRow.feed_id)
