@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import date
 from decimal import Decimal
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -15,13 +15,14 @@ from gradumen.core.metering.held import within
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.readings import LONGEST
 from gradumen.core.metering.usage import Divisions
-from gradumen.core.periods import Period, day_start, hour_number
+from gradumen.core.periods import Period, hour_number
 from gradumen.store.catalogue.tables import MeterRow
 from gradumen.store.metering import feed_balances as store
 from gradumen.store.metering.came_in import came_in, places_of, readings_across
 from gradumen.store.metering.stale_usage import kept_by_quarter, organisations_by_number
 from gradumen.store.metering.usage import Which, meter_rows, meters_by_seller
 from gradumen.store.organisations.tables import Tree
+from gradumen.store.subscriptions.moves import moving_days
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.metering.held_usage import load_held
 from gradumen.usecases.metering.stale_usage import owned_samples
@@ -106,8 +107,11 @@ class FeedMonth:
     def _add_costs(self) -> None:
         rows = store.costs_by_owner(self._tx, self.feeds, self.month.first_day)
         owners = organisations_by_number(self._tx, {row[2] for row in rows})
+        # A day is one's on the clocks that a move goes by.
+        days = moving_days(self._tx, [begins for _, (begins, _) in self._spans[1:]])
+        begun = [(days.get(begins, date.min), tree) for tree, (begins, _) in self._spans]
         for feed, meter, project, resource, day, currency, billed, sold, is_sold in rows:
-            tree = self._tree_at(day_start(max(day, self.month.first_day), self._zone))
+            tree = [tree for first, tree in begun if first <= max(day, self.month.first_day)][-1]
             quantity = scaled(sold if is_sold else billed, AMOUNT_PLACES)
             place = self.meters[meter].slug, resource
             self.used[feed, place][self._whose(tree, owners, project, meter)] += quantity
@@ -116,8 +120,3 @@ class FeedMonth:
             there["nobodys" if project == NOBODY else "owned"].append(billed)
             if not is_sold:
                 there["no_exchange_rate"].append(billed)
-
-    def _tree_at(self, moment: datetime) -> Tree:
-        """The tree of a moment of the month, or of its beginning."""
-        before = [tree for tree, (begins, _) in self._spans if begins <= moment]
-        return before[-1] if before else self._spans[0][0]
