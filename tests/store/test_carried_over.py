@@ -192,11 +192,18 @@ def caps(say: Said) -> None:
 
 
 def moved_costs(say: Said) -> None:
-    """Months of who came by a move, of which suppliers stated something in one, and one of somebody else."""
+    """Months of who came by a move, of which suppliers stated something in one, and one of somebody else.
+
+    Also months of a seller of begun time, and of another.
+    """
     for number, seller, period in (("7", "b", "2026-09"), ("8", "b", "2026-10"), ("9", "c", "2026-09")):
         of = {"seller_id": f"REPEAT('{seller}', 32)", "buyer_id": "REPEAT('1', 32)", "period": f"'{period}'"}
         row(say, "pairs", id=number, wanted="4", rated="4", generation="4", **of)
     row(say, "cost_days", set_id="77", month="'2026-09-01'", day="'2026-09-15'")
+    for number, seller, buyer in (("10", "d", "1"), ("11", "d", "2"), ("12", "e", "1")):
+        of = {"seller_id": f"REPEAT('{seller}', 32)", "buyer_id": f"REPEAT('{buyer}', 32)", "period": "'2026-10'"}
+        row(say, "pairs", id=number, wanted="4", rated="4", generation="4", **of)
+    row(say, "current_charges", pair_id="10", generation="4", position="7", kind="'started_hour'", adjustments="'[]'")
 
 
 STEPS: dict[str, Callable[[Said], None]] = {
@@ -228,7 +235,8 @@ def test_pairs_of_before_are_rated_again(carried: Connection) -> None:
         "and for what moves had left"
     )
     assert [tuple(each) for each in found[4:6]] == [(5, 5, 1), (6, 4, 0)], "and for what a cap cut off"
-    assert [tuple(each) for each in found[6:]] == [(7, 5, 1), (8, 4, 0), (9, 4, 0)], "and for costs of days of moves"
+    assert [tuple(each) for each in found[6:9]] == [(7, 5, 1), (8, 4, 0), (9, 4, 0)], "and for costs of days of moves"
+    assert [tuple(each) for each in found[9:]] == [(10, 5, 1), (11, 5, 1), (12, 4, 0)], "and for begun time"
     kept = carried.execute(text("SELECT COUNT(*), SUM(quantity), MAX(resource_id) FROM not_priced")).one()
     assert tuple(kept) == (2, 14, None)
 

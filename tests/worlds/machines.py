@@ -7,7 +7,7 @@ from fractions import Fraction
 from itertools import pairwise
 from math import ceil
 
-from tests.worlds.spans import Cell, Span, cell_of, held, seconds
+from tests.worlds.spans import Cell, Span, cell_of, day_start, held, seconds
 from tests.worlds.worlds import LAST, STEPS, Customer, Family, Link, Month, Told, Use
 
 TOLD_UNTIL = datetime(LAST.year, LAST.month, LAST.day, tzinfo=UTC) + timedelta(days=2)
@@ -74,14 +74,23 @@ def alike(one: Told, other: Told) -> bool:
 
 
 def pieces(
-    customer: Customer, of: Told | Use, begin: datetime, stop: datetime, link: Link, covered: list[Span], month: Month
+    customer: Customer,
+    of: Told | Use,
+    begin: datetime,
+    stop: datetime,
+    link: Link,
+    covered: list[Span],
+    month: Month,
+    *,
+    ruled: bool = True,
 ) -> Iterator[tuple[datetime, datetime, Cell]]:
     """The parts of what goes on from a moment to another that each stretch and version takes."""
     own = [span for span in covered if span.customer is customer]
     turns = {moment for span in own for moment in (span.start, span.end)}
     turns |= {moment for number in range(len(link.versions)) for moment in held(link, number, month)}
+    turns |= {day_start(day, link.zone) for rule in customer.assigned for day in (rule.starts_on, rule.ends_on)}
     inside = sorted({begin, stop, *(each for each in turns if begin < each < stop)})
     for start, end in pairwise(inside):
-        cell = cell_of(customer, replace(of, moment=start), link, covered, month)
+        cell = cell_of(customer, replace(of, moment=start), link, covered, month, ruled=ruled)
         if cell is not None:
             yield start, end, cell

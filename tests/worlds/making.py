@@ -20,6 +20,7 @@ from tests.worlds.worlds import (
     STEPS,
     WHOLE_HOURS,
     ZONES,
+    Assigned,
     ByHand,
     Cost,
     Customer,
@@ -111,11 +112,24 @@ def make_family(random: Random, number: int) -> Family:
     if moves:
         plan_move(random, family, number)
     for customer in customers:
+        assign_more(random, customer)
         for link, each, day in sold_on(random, customer):
             family.by_hand.append(ByHand(link, customer.slug, each.name, day, random.randint(1, 90_000)))
         for link, each, day in sold_on(random, customer):
             family.terms.append(Terms(link, customer.slug, each.name, day, random.choice([0, 30, 300])))
     return family
+
+
+def assign_more(random: Random, customer: Customer) -> None:
+    """Rules of who has several subscriptions and stays where it is: what falls to which."""
+    if len(customer.subscriptions) < 2 or customer.move:
+        return
+    names = ["r", "app", "disk-1", f"{customer.slug}-m1", f"{customer.slug}-vm-1"]
+    for _ in range(random.choice([1, 2, 3])):
+        first = FIRST + timedelta(days=random.randrange(DAYS))
+        name, until = random.choice(customer.subscriptions).name, first + timedelta(days=random.randint(1, DAYS))
+        of = random.choice([{"project": random.choice(PROJECTS)}, {"resource": random.choice(names)}])
+        customer.assigned.append(Assigned(name, first, until, **of))
 
 
 def sold_on(random: Random, customer: Customer) -> Iterator[tuple[Link, Subscription, date]]:
@@ -133,7 +147,7 @@ def sold_on(random: Random, customer: Customer) -> Iterator[tuple[Link, Subscrip
 def make_subscriptions(random: Random) -> Iterator[Subscription]:
     """One for all, and perhaps another for the barn, which may begin later."""
     yield Subscription("All", *make_stretches(random, FIRST, random.choice([0, 0, 6, 14])))
-    if random.random() < 0.3:
+    if random.random() < 0.4:
         begins = random.choice([FIRST, FIRST + timedelta(days=random.randint(1, DAYS - 20))])
         yield Subscription("Barn", *make_stretches(random, begins, 0), "barn")
 
@@ -286,7 +300,7 @@ def cost_more(random: Random, customer: Customer, times: int) -> None:
         customer.costs.append(
             Cost(
                 day, month, random.randint(-5_000, 90_000), random.choice(CURRENCIES),
-                random.choice(PROJECTS), random.choice(["vm-1", "vm-2"]),
+                random.choice(PROJECTS), f"{customer.slug}-{random.choice(['vm-1', 'vm-2'])}",
                 random.choice(["Usage", "Usage", "Credit", "Tax"]),
             )
         )  # fmt: skip

@@ -50,7 +50,7 @@ def promised(
     for customer in family.below(link):
         for start, end, project, level in levels(customer.promises, day_start(months_on(LAST, 1), link.zone)):
             holder = Use(start, 0, project)
-            for begin, stop, cell in pieces(customer, holder, start, end, link, taking, month):
+            for begin, stop, cell in pieces(customer, holder, start, end, link, taking, month, ruled=False):
                 price = link.versions[cell[0]].promised
                 if price is not None:
                     months = Fraction(level * seconds(begin, stop), MONTH_HOURS * 3600)

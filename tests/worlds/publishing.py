@@ -11,6 +11,7 @@ from gradumen.client import Client
 from gradumen.client.metering.readings import reading_event
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.assignment_rules import AssignmentRuleSet
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions.subscriptions import SpecialTermsAgree, SubscriptionChange, SubscriptionCreate
 from tests.worlds.worlds import (
@@ -165,6 +166,8 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
         for customer in family.customers
         for each in customer.subscriptions
     ]
+    for customer in family.customers:
+        assign(sellers[customer.seller], customer)
     move = family.move or family.withdrawn
     early = move is not None and move.early
     if early:
@@ -216,6 +219,20 @@ def change(direct: Client, id: UUID, before: Stretch, after: Stretch) -> None:
             paused=None if after.paused == before.paused else after.paused,
         ),
     )
+
+
+def assign(direct: Client, customer: Customer) -> None:
+    """What falls to which subscription, the first rule first."""
+    for number, each in enumerate(customer.assigned):
+        conditions = {"project": each.project} if each.project else {"resource": each.resource}
+        body = AssignmentRuleSet(
+            subscription=each.subscription,
+            position=number,
+            starts_on=each.starts_on,
+            ends_on=each.ends_on,
+            conditions=conditions,
+        )
+        direct.assignment_rules.set(customer.slug, f"rule-{number}", body)
 
 
 def agree(seller: Client, each: Terms) -> None:

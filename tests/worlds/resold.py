@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterator
-from datetime import datetime, timedelta
+from datetime import timedelta
 from fractions import Fraction
 
 from tests.worlds.spans import ZERO, Cell, Span, cell_of, day_start
@@ -45,8 +45,4 @@ def taken_by(customer: Customer, cost: Cost, link: Link, covered: list[Span], mo
         if day < move.day:
             return None
         moment = max(moment, move.at)
-    return cell_of(customer, at(moment, cost.project), link, covered, month)
-
-
-def at(moment: datetime, project: str) -> Use:
-    return Use(moment, ZERO, project)
+    return cell_of(customer, Use(moment, ZERO, cost.project, cost.resource), link, covered, month)

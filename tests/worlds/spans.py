@@ -102,17 +102,25 @@ def held(link: Link, number: int, month: Month) -> tuple[datetime, datetime]:
     return day_start(start, link.zone), day_start(min([month[1], *later]), link.zone)
 
 
-def cell_of(customer: Customer, use: Use | Level | Told, link: Link, covered: list[Span], month: Month) -> Cell | None:
-    """Where a use falls: to the subscription of its project, else to the one for all."""
+def cell_of(
+    customer: Customer, use: Use | Level | Told, link: Link, covered: list[Span], month: Month, *, ruled: bool = True
+) -> Cell | None:
+    """Where a use falls: to the subscription that a rule says, else to that of its project, else to the one for all."""
     there = {
-        span.subscription.project: (number, place)
+        span.subscription: (number, place)
         for number in range(len(link.versions))
         for place, span in enumerate(covered)
         if span.customer is customer
         and span.start <= use.moment < span.end
         and held(link, number, month)[0] <= use.moment < held(link, number, month)[1]
     }
-    return there.get(use.project) or there.get("")
+    for rule in customer.assigned if ruled else ():
+        open = day_start(rule.starts_on, link.zone) <= use.moment < day_start(rule.ends_on, link.zone)
+        said = [each for each in there if each.name == rule.subscription]
+        if open and said and rule.takes(use.project, use.resource):
+            return there[said[0]]
+    of = {each.project: cell for each, cell in there.items()}
+    return of.get(use.project) or of.get("")
 
 
 def rounded(value: Fraction, places: int) -> Fraction:

@@ -93,7 +93,7 @@ def cost_row(name: str, account: str, cost: Cost) -> dict[str, str]:
         "ChargePeriodStart": f"{cost.day}T00:00:00Z",
         "ChargePeriodEnd": f"{cost.day + timedelta(days=1)}T00:00:00Z",
         "ServiceName": "Machines",
-        "ResourceId": f"{name}-{cost.resource}",
+        "ResourceId": cost.resource,
     }
 
 

@@ -115,7 +115,7 @@ class Link:
     advance: bool = False
 
 
-@dataclass
+@dataclass(eq=False)
 class Subscription:
     """What a customer subscribes to, for a project of its own or for what no other takes."""
 
@@ -278,6 +278,20 @@ class Terms:
     allowance: int
 
 
+@dataclass(frozen=True)
+class Assigned:
+    """What falls to a subscription from a day on, up to another: that of a project, or of a resource."""
+
+    subscription: str
+    starts_on: date
+    ends_on: date
+    project: str | None = None
+    resource: str | None = None
+
+    def takes(self, project: str, resource: str) -> bool:
+        return self.project in (None, project) and self.resource in (None, resource)
+
+
 @dataclass
 class Customer:
     """A tenant below one to three links, what it subscribes to and uses; perhaps it moves, or who sells to it.
@@ -295,6 +309,7 @@ class Customer:
     shared: list[Use] = field(default_factory=list)
     shared_costs: list[Cost] = field(default_factory=list)
     promises: list[Promise] = field(default_factory=list)
+    assigned: list[Assigned] = field(default_factory=list)
     move: Move | None = None
 
     @property

@@ -42,7 +42,7 @@ def frames(table: dict[int, tuple[Price, ...]]) -> pl.DataFrame:
 
 
 def count(
-    spells: list[Spell], table: dict[int, tuple[Price, ...]], cuts: list[int], opens: int, closes: int
+    spells: list[Spell], table: dict[int, tuple[Price, ...]], cuts: list[int], windows: list[tuple[int, int]]
 ) -> dict[object, int]:
     """Steps begun while the line takes them, by walking through every second of what a rate prices."""
     found: dict[object, int] = {}
@@ -55,7 +55,8 @@ def count(
         began = 0
         for second in sorted(on):
             began = second if second - 1 not in on else began
-            if (second - began) % step == 0 and since <= second < until and opens <= second < closes:
+            taken = any(opens <= second < closes for opens, closes in windows)
+            if (second - began) % step == 0 and since <= second < until and taken:
                 for cut, (low, high) in enumerate(pairwise(cuts)):
                     if low <= second < high:
                         found[rate, cut] = found.get((rate, cut), 0) + step * wanted
@@ -71,15 +72,22 @@ def count(
         max_size=7,
     ),
     st.sampled_from([[0, 1000], [0, 333, 700, 1000]]),
-    st.sampled_from([(0, 1000), (250, 777), (600, 600)]),
+    st.sampled_from(
+        [[(0, 1000)], [(250, 777)], [(600, 600)], [(0, 200), (400, 650)], [(800, 1000), (100, 120), (130, 500)]]
+    ),
 )
 def test_begun_time_is_what_walking_through_it_counts(
-    table: dict[int, tuple[Price, ...]], spells: list[Spell], cuts: list[int], window: tuple[int, int]
+    table: dict[int, tuple[Price, ...]], spells: list[Spell], cuts: list[int], windows: list[tuple[int, int]]
 ) -> None:
+    """A line may take a spell in several windows: between them another takes it, or what it is a component of."""
     what, prices = kinds_of(frames(table))
     whole = ("level", "start", "end", "opens", "closes")
     rows = pl.DataFrame(
-        [(0, 0, attributes, 4, 5, 6, level, start, end, *window) for attributes, level, start, end in spells],
+        [
+            (0, 0, attributes, 4, 5, 6, level, start, end, *window)
+            for attributes, level, start, end in spells
+            for window in windows
+        ],
         schema={**dict.fromkeys((*WHAT, "line", "project", "resource"), pl.Int32), **dict.fromkeys(whole, pl.Int64)},
         orient="row",
     )
@@ -88,7 +96,7 @@ def test_begun_time_is_what_walking_through_it_counts(
     summed: dict[object, int] = {}
     for _, rate, _, _, cut, quantity in found.iter_rows():
         summed[rate, cut] = summed.get((rate, cut), 0) + quantity
-    assert summed == count(spells, table, cuts, *window)
+    assert summed == count(spells, table, cuts, windows)
 
 
 def test_versions_of_a_price_are_one_kind_unless_they_share_a_rate_with_another() -> None:

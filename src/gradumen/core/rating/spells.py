@@ -117,9 +117,10 @@ def started_time(intervals: pl.DataFrame, rates: pl.DataFrame, cuts: Array) -> p
 
 
 def _united(intervals: pl.DataFrame) -> pl.DataFrame:
-    """Intervals in time, each with when its spell begins (``begin``) and the part of it that its line takes.
+    """What lines take of intervals, in time, each with when its spell begins (``begin``).
 
-    What an earlier interval of the spell has already is no part of a later one.
+    A line may take an interval in several windows. What an earlier part of the spell has already is no part of a later
+    one.
     """
     keys = ("line", "kind", "project", "resource", "level")
     if not intervals.height:
@@ -132,12 +133,18 @@ def _united(intervals: pl.DataFrame) -> pl.DataFrame:
     resource, start, end, opens, closes = (
         each[order] for each in (resource, *(columns[name] for name in ("start", "end", "opens", "closes")))
     )
-    first, before = _spells(resource, start, end)
+    first, _ = _spells(resource, start, end)
     begin = start[first][run_numbers(first, len(start))]
-    return intervals[order].with_columns(
-        pl.Series("begin", begin),
-        pl.Series("opens", np.maximum(np.maximum(opens, start), before)),
-        pl.Series("closes", np.minimum(closes, end)),
+    opens, closes = np.maximum(opens, start), np.minimum(closes, end)
+    taken = np.flatnonzero(opens < closes)
+    if not len(taken):
+        return intervals.clear().with_columns(begin=pl.lit(0, dtype=pl.Int64))
+    taken = taken[_order(resource[taken], opens[taken])]
+    _, before = _spells(resource[taken], opens[taken], closes[taken])
+    return intervals[order][taken].with_columns(
+        pl.Series("begin", begin[taken]),
+        pl.Series("opens", np.maximum(opens[taken], before)),
+        pl.Series("closes", closes[taken]),
     )
 
 
