@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy import text
 
-from gradumen.core.billing.documents import Origin, Share, TaxedLine, split_difference, taxes_of
+from gradumen.core.billing.documents import Left, Origin, Share, TaxedLine, split_difference, taxes_of
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from tests.conftest import Service
@@ -148,7 +148,7 @@ def test_a_line_that_is_negative_by_itself_is_given_back_by_a_positive_one() -> 
     assert (given.origin and given.origin.document, given.amount, new) == ("A", Decimal(40), Share(None, Decimal(10)))
     assert origins[0].left == 0
     lines = [TaxedLine("S", Decimal(23), given.amount, "A"), TaxedLine("S", Decimal(7), new.amount)]
-    assert [each.tax for each in taxes_of(lines, "EUR", {"A": Decimal("-9.20")}).groups] == [
+    assert [each.tax for each in taxes_of(lines, "EUR", {"A": Left(Decimal(-40), Decimal("-9.20"))}).groups] == [
         Decimal("0.70"),
         Decimal("9.20"),
     ]
@@ -156,7 +156,9 @@ def test_a_line_that_is_negative_by_itself_is_given_back_by_a_positive_one() -> 
 
 def test_a_document_of_before_that_gave_back_more_than_it_charged_bounds_nothing() -> None:
     """It has a charge of 50 and gave back 1000 without naming its document: its own tax is below zero."""
-    taxes = taxes_of([TaxedLine("S", Decimal(19), Decimal(-50), "B")], "EUR", {"B": Decimal("-180.50")})
+    taxes = taxes_of(
+        [TaxedLine("S", Decimal(19), Decimal(-50), "B")], "EUR", {"B": Left(Decimal(-950), Decimal("-180.50"))}
+    )
     assert [each.tax for each in taxes.groups] == [Decimal("-9.50")]
     assert taxes.given_back == {"B": Decimal("-9.50")}
 
@@ -180,7 +182,7 @@ def test_whatever_is_given_back_in_whatever_pieces_the_tax_is_gone_at_the_end_an
         chosen = [number for number in rest if rest[number] and random.random() < 0.7]
         pieces = {number: random.randint(1, rest[number]) for number in chosen}
         lines = [TaxedLine("S", percent, -piece * cents, number) for number, piece in pieces.items()]
-        taxes = taxes_of(lines, "EUR", left)
+        taxes = taxes_of(lines, "EUR", {number: Left(rest[number] * cents, tax) for number, tax in left.items()})
         assert sum((each.tax for each in taxes.groups), Decimal(0)) == sum(taxes.given_back.values(), Decimal(0))
         for number, piece in pieces.items():
             rest[number] -= piece
@@ -202,6 +204,15 @@ def test_many_small_corrections_never_give_back_more_tax_than_was_charged(billed
         assert credit is not None and credit.net == Decimal("-0.03")
         returned += credit.tax
     assert returned == Decimal("-0.04")
+
+
+def test_what_a_discount_took_off_stays_off_with_its_tax() -> None:
+    """100 charged and 100 off, without tax; then the 100 are charged again on a day of another percentage."""
+    lines = [TaxedLine("S", Decimal(23), Decimal(-100), "A"), TaxedLine("S", Decimal(7), Decimal(100))]
+    nothing = Left(Decimal(0), Decimal(0))
+    taxes = taxes_of(lines, "EUR", {"A": nothing})
+    assert [each.tax for each in taxes.groups] == [Decimal(7), Decimal(-23)], "of the 100 that are off, which are left"
+    assert taxes.given_back == {"A": Decimal(-23)}
 
 
 def test_a_rate_set_while_a_document_is_issued_waits_for_it(billed: World, service: Service) -> None:

@@ -88,6 +88,14 @@ class TaxedLine(Generic[Document]):
 
 
 @dataclass(frozen=True, slots=True)
+class Left:
+    """What is left of what a document charged itself, after what later ones gave back: net and tax."""
+
+    net: Decimal
+    tax: Decimal
+
+
+@dataclass(frozen=True, slots=True)
 class Taxes(Generic[Document]):
     """The taxes of a document; and what of them is given back of each other document."""
 
@@ -95,20 +103,28 @@ class Taxes(Generic[Document]):
     given_back: dict[Document, Decimal]
 
 
-def taxes_of(lines: Sequence[TaxedLine[Document]], currency: str, left: Mapping[Document, Decimal]) -> Taxes[Document]:
+def taxes_of(lines: Sequence[TaxedLine[Document]], currency: str, left: Mapping[Document, Left]) -> Taxes[Document]:
     """The tax of rounded lines, computed and rounded once per category and percentage.
 
-    Of what is given back, never more is returned than the documents that charged it have left; one whose own tax is
-    below zero, as it gave back before corrections named their documents, bounds nothing.
+    Of what is given back, never more is returned than the documents that charged it have left, and what is below zero
+    where only discounts or credits of theirs are left; one whose own tax is below zero, as it gave back before
+    corrections named their documents, bounds nothing.
 
     Args:
-        left: the tax that documents charged themselves and that was not given back yet.
+        left: of the documents that lines give back.
 
     >>> lines = [TaxedLine("S", Decimal(19), Decimal("-0.05"), "A"), TaxedLine("S", Decimal(7), Decimal("50.00"))]
-    >>> [(group.percent, group.tax) for group in taxes_of(lines, "EUR", {"A": Decimal("0.01")}).groups]
+    >>> little, nothing = Left(Decimal(1), Decimal("0.01")), Left(Decimal(1), Decimal(0))
+    >>> [(group.percent, group.tax) for group in taxes_of(lines, "EUR", {"A": little}).groups]
     [(Decimal('7'), Decimal('3.50')), (Decimal('19'), Decimal('-0.01'))]
-    >>> [group.tax for group in taxes_of(lines, "EUR", {"A": Decimal(0)}).groups]
+    >>> [group.tax for group in taxes_of(lines, "EUR", {"A": nothing}).groups]
     [Decimal('3.50'), Decimal('0.00')]
+
+    Of 100 charged and 100 off, without tax, the 100 are given back:
+
+    >>> back = [TaxedLine("S", Decimal(19), Decimal(-100), "A")]
+    >>> [group.tax for group in taxes_of(back, "EUR", {"A": Left(Decimal(0), Decimal(0))}).groups]
+    [Decimal('-19.00')]
     """
     places = minor_units(currency)
     alike: dict[tuple[str, Decimal], list[TaxedLine[Document]]] = {}
@@ -123,14 +139,15 @@ def taxes_of(lines: Sequence[TaxedLine[Document]], currency: str, left: Mapping[
         for line in same:
             if line.corrects is not None:
                 weights[line.corrects] = add([weights.get(line.corrects, Decimal(0)), line.amount])
+        room = {each: _room(left.get(each, _NOTHING), amount, percent, places) for each, amount in weights.items()}
         with localcontext(EXACT):
             returned = _tax(net, percent, places) - own
-            if returned < 0 and all(left.get(each, Decimal(0)) >= 0 for each in weights):
-                returned = max(returned, -add([left.get(each, Decimal(0)) for each in weights]))
+            if returned < 0 and all(each >= 0 for each in room.values()):
+                returned = max(returned, -add(list(room.values())))
             groups.append(
                 TaxGroup(category, percent, round_half_up(net, places), round_half_up(own + returned, places))
             )
-        for each, share in _shares(returned, weights, left, places).items():
+        for each, share in _shares(returned, weights, room, places).items():
             given_back[each] = add([given_back.get(each, Decimal(0)), share])
     return Taxes(groups, given_back)
 
@@ -140,23 +157,32 @@ def _tax(net: Decimal, percent: Decimal, places: int) -> Decimal:
         return round_half_up(net * percent / 100, places)
 
 
+_NOTHING = Left(Decimal(0), Decimal(0))
+
+
+def _room(left: Left, amount: Decimal, percent: Decimal, places: int) -> Decimal:
+    """How much tax a document can return that an amount is given back of: what is left with the tax has to stay."""
+    rest = min(add([left.net, amount]), Decimal(0))
+    return add([left.tax, -_tax(rest, percent, places)])
+
+
 def _shares(
-    returned: Decimal, weights: Mapping[Document, Decimal], left: Mapping[Document, Decimal], places: int
+    returned: Decimal, weights: Mapping[Document, Decimal], room: Mapping[Document, Decimal], places: int
 ) -> dict[Document, Decimal]:
-    """What of a tax is returned of each document: in proportion to the amounts, of none more than it has left."""
+    """What of a tax is returned of each document: in proportion to the amounts, of none more than it can return."""
     if not returned or not weights:
         return {}
     size = [scaled(abs(each), places) for each in weights.values()]
     found: dict[Document, Decimal] = {}
     over = 0
     for document, share in zip(weights, allocate(scaled(abs(returned), places), size), strict=True):
-        room = scaled(left.get(document, Decimal(0)), places)
-        taken = share + over if returned > 0 or room < 0 else min(share + over, room)
+        most = scaled(room[document], places)
+        taken = share + over if returned > 0 or most < 0 else min(share + over, most)
         over = share + over - taken
         found[document] = unscaled(-taken if returned < 0 else taken, places)
     for document in found:
         if over:
-            more = min(over, scaled(add([left.get(document, Decimal(0)), found[document]]), places))
+            more = min(over, scaled(add([room[document], found[document]]), places))
             found[document] = add([found[document], unscaled(-more, places)])
             over -= more
     return found

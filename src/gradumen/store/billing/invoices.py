@@ -23,7 +23,7 @@ from sqlalchemy import (
 from sqlalchemy.dialects.mysql import insert as upsert
 from sqlalchemy.orm import Session
 
-from gradumen.core.billing.documents import TaxedLine, Taxes, TaxGroup, TaxRate
+from gradumen.core.billing.documents import Left, TaxedLine, Taxes, TaxGroup, TaxRate
 from gradumen.core.exact import add
 from gradumen.core.periods import Period
 from gradumen.store.billing.tables import (
@@ -86,11 +86,30 @@ def documented(tx: Session, pairs: Collection[PairRow]) -> dict[tuple[str, str],
     return {(currency, state): amount for currency, state, amount in rows}
 
 
-def taxes_left(tx: Session, documents: Collection[UUID]) -> dict[UUID, Decimal]:
-    """The tax that issued documents charged themselves and that no later one gave back.
+def left_of(tx: Session, documents: Collection[UUID]) -> dict[UUID, Left]:
+    """What issued documents charged themselves and no later one gave back.
 
     A document's own tax is that of its lines less what it gives back of others.
     """
+    nets = _nets_left(tx, documents)
+    return {each: Left(nets[each], tax) for each, tax in _taxes_left(tx, documents).items()}
+
+
+def _nets_left(tx: Session, documents: Collection[UUID]) -> dict[UUID, Decimal]:
+    issued = InvoiceLineRow.invoice_id.in_(select(InvoiceRow.id).where(InvoiceRow.state == "issued"))
+    left: dict[UUID, Decimal] = dict.fromkeys(documents, Decimal(0))
+    for column, condition in (
+        (InvoiceLineRow.invoice_id, InvoiceLineRow.corrects_id.is_(None)),
+        (InvoiceLineRow.corrects_id, issued),
+    ):
+        summed = select(column, func.sum(InvoiceLineRow.amount)).where(column.in_(documents), condition)
+        for document, amount in tx.execute(summed.group_by(column)).all():
+            if document is not None:
+                left[document] = add([left[document], amount])
+    return left
+
+
+def _taxes_left(tx: Session, documents: Collection[UUID]) -> dict[UUID, Decimal]:
     own = tx.execute(select(InvoiceRow.id, InvoiceRow.tax).where(InvoiceRow.id.in_(documents)))
     left = dict(own.all())
     issued = select(InvoiceRow.id).where(InvoiceRow.state == "issued")

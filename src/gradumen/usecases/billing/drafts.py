@@ -32,7 +32,7 @@ from gradumen.store.billing.drafts import (
     keep_drafts,
     store_drafts,
 )
-from gradumen.store.billing.invoices import issued_lines, store_taxes, taxes_left
+from gradumen.store.billing.invoices import issued_lines, left_of, store_taxes
 from gradumen.store.billing.tables import BillRunRow, InvoiceRow
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.ids import id_in_time
@@ -341,4 +341,4 @@ def _makes_document(pending: list[Pending]) -> bool:
 def taxes_on(tx: Session, lines: list[TaxedLine[UUID]], currency: str) -> Taxes[UUID]:
     """The taxes of a document's lines, as far as those that it corrects have any left."""
     corrected = {line.corrects for line in lines if line.corrects}
-    return taxes_of(lines, currency, taxes_left(tx, corrected) if corrected else {})
+    return taxes_of(lines, currency, left_of(tx, corrected) if corrected else {})
