@@ -174,6 +174,38 @@ def test_terms_agreed_for_a_day_before_a_move_are_not_those_of_the_same_sellers_
         assert {(buyer, starts_on): terms for buyer, starts_on, terms in rows} == expected
 
 
+def test_what_was_agreed_before_a_move_is_over_for_who_comes_back(
+    bluefern: World, to_day: ToDay, engine: Engine
+) -> None:
+    """What is agreed for its time afterwards holds, and a move that is withdrawn was none."""
+    world, edda = bluefern, bluefern.user("edda")
+    [held] = edda.subscriptions.list("saltmarsh")
+
+    def agree(day: date, cpus: int) -> None:
+        terms = {"allowances": {"compute/vcpu": f"{cpus} vCPU-hour"}}
+        edda.subscriptions.agree(held.id, SpecialTermsAgree(seller="oxbow", starts_on=day, special_terms=terms))
+
+    def agreed() -> list[tuple[Any, ...]]:
+        columns = "l.starts_on, l.special_terms FROM supply_lines l JOIN organisations s ON s.id = l.seller_id"
+        with engine.connect() as connection:
+            rows = connection.execute(
+                text(f"SELECT {columns} WHERE NOT l.void AND s.slug = 'oxbow' ORDER BY l.starts_on")
+            )
+            return [(day, json.loads(terms).get("allowances")) for day, terms in rows]
+
+    agree(date(2026, 10, 10), 7)
+    world.mara.moves.withdraw("saltmarsh", plan(world).id)
+    seven = (date(2026, 10, 10), {"compute/vcpu": "7 vCPU-hour"})
+    assert agreed()[-1] == seven
+    plan(world)
+    to_day("2026-10-16")
+    plan(world, to="oxbow", day=date(2026, 10, 20))
+    assert agreed()[-2:] == [seven, (date(2026, 10, 20), None)]
+    to_day("2026-10-21")
+    agree(date(2026, 10, 22), 9)
+    assert agreed()[-1] == (date(2026, 10, 22), {"compute/vcpu": "9 vCPU-hour"})
+
+
 def test_what_was_ended_meanwhile_goes_on_where_the_move_is_withdrawn(bluefern: World, engine: Engine) -> None:
     world, edda = bluefern, bluefern.user("edda")
     [held] = edda.subscriptions.list("saltmarsh")

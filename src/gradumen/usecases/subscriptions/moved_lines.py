@@ -65,7 +65,9 @@ def follow(tx: Session, row: SubscriptionRow, turn: Turn, published: Published) 
     for depth, link in enumerate(links):
         if link not in held:
             here = of_link.get(link, [])
-            _lay(tx, row, depth, link, turn, _with_terms(tx, row, link, plan, wanted, here), here)
+            # What was agreed on a link that a move ended is over, though somebody comes back to it.
+            over = any(not line.void and line.ends_on and line.ends_on < turn.day for line in here)
+            _lay(tx, row, depth, link, turn, _with_terms(tx, row, link, plan, wanted, [] if over else here), here)
     tx.flush()
 
 
@@ -114,7 +116,7 @@ def _with_terms(
     """What a link's lines have, by day: by what was agreed on it, before that by its seller's card and that at renewal.
 
     Args:
-        known: the link's lines, void or not.
+        known: the link's lines, void or not; none where what was agreed is over.
     """
     agreed = [(line.starts_on, {name: getattr(line, name) for name in AGREED}) for line in known]
     if not agreed or agreed[0][0] > wanted[0][0]:
