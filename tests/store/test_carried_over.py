@@ -206,10 +206,36 @@ def moved_costs(say: Said) -> None:
     row(say, "current_charges", pair_id="10", generation="4", position="7", kind="'started_hour'", adjustments="'[]'")
 
 
+def other_cards(say: Said) -> None:
+    """A subscription that went over to another card in October, and one that moved away in September.
+
+    Also amounts off: of a term that began before the month, and of one that did with it; and a fixed cost.
+    """
+    card, day = {"seller_id": "REPEAT('9', 32)", "buyer_id": "REPEAT('5', 32)"}, "'2026-10-10'"
+    of = {**card, "subscription_id": "REPEAT('5', 32)"}
+    row(say, "supply_lines", **of, id="REPEAT('5', 32)", starts_on="'2026-09-01'", rate_card_id="REPEAT('c', 32)")
+    row(say, "supply_lines", **of, id="CONCAT('55', REPEAT('a', 30))", starts_on=day, rate_card_id="REPEAT('d', 32)")
+    moved = {**card, "buyer_id": "REPEAT('6', 32)", "subscription_id": "REPEAT('6', 32)"}
+    turn = {"ends_on": "'2026-09-15'", "closes_at": "'2026-09-14 23:00:00'"}
+    row(say, "supply_lines", **moved, id="REPEAT('6', 32)", starts_on="'2026-09-01'", **turn)
+    for number, buyer, period in (("13", 5, 10), ("14", 5, 11), ("15", 6, "09"), ("16", 6, 10)):
+        pair = {**card, "buyer_id": f"REPEAT('{buyer}', 32)", "period": f"'2026-{period}'"}
+        row(say, "pairs", id=number, wanted="4", rated="4", generation="4", **pair)
+    for number, begins in (("17", "'2026-08-20'"), ("18", "'2026-09-30 23:00:00'")):
+        pair = {**card, "buyer_id": f"CONCAT(REPEAT('7', 30), '{number}')", "period": "'2026-10'"}
+        row(say, "pairs", id=number, wanted="4", rated="4", generation="4", **pair)
+        of = {"pair_id": number, "generation": "4", "adjustments": "'[]'"}
+        row(say, "current_charges", **of, position="7", kind="'recurring'", service_start=begins)
+        row(say, "current_charges", **of, position="8", kind="'discount'")
+    own = {**card, "buyer_id": card["seller_id"], "period": "'2026-10'"}
+    row(say, "pairs", id="19", wanted="4", rated="4", generation="4", **own)
+    row(say, "current_charges", pair_id="19", generation="4", position="7", kind="'spread'", adjustments="'[]'")
+
+
 STEPS: dict[str, Callable[[Said], None]] = {
     "0039": not_priced, "0041": usage, "0042": rules, "0043": cards, "0045": spells, "0047": costs,
     "0049": quantities, "0050": charges, "0056": tokens, "0060": parts,
-    "0062": moves, "0063": links, "0064": caps, "0065": moved_costs,
+    "0062": moves, "0063": links, "0064": caps, "0065": moved_costs, "0066": other_cards,
 }  # fmt: skip
 """What stood there at each schema."""
 
@@ -231,12 +257,18 @@ def carried(database: PrivateDatabase) -> Iterator[Connection]:
 def test_pairs_of_before_are_rated_again(carried: Connection) -> None:
     """All of them, as orders were not charged; the one with usage that was not priced was to be rated before that."""
     found = carried.execute(text("SELECT id, wanted, stale_since IS NOT NULL FROM pairs ORDER BY id")).all()
-    assert [tuple(each) for each in found[:4]] == [(1, 7, 1), (2, 7, 1), (3, 5, 1), (4, 5, 1)], (
-        "and for what moves had left"
+    assert [tuple(each) for each in found[:4]] == [(1, 8, 1), (2, 7, 1), (3, 5, 1), (4, 5, 1)], (
+        "and for what moves had left, and for moves"
     )
     assert [tuple(each) for each in found[4:6]] == [(5, 5, 1), (6, 4, 0)], "and for what a cap cut off"
-    assert [tuple(each) for each in found[6:9]] == [(7, 5, 1), (8, 4, 0), (9, 4, 0)], "and for costs of days of moves"
-    assert [tuple(each) for each in found[9:]] == [(10, 5, 1), (11, 5, 1), (12, 4, 0)], "and for begun time"
+    assert [tuple(each) for each in found[6:9]] == [(7, 6, 1), (8, 4, 0), (9, 4, 0)], (
+        "and for costs of days of moves, and moves"
+    )
+    assert [tuple(each) for each in found[9:12]] == [(10, 5, 1), (11, 5, 1), (12, 4, 0)], "and for begun time"
+    assert [tuple(each) for each in found[12:16]] == [(13, 5, 1), (14, 4, 0), (15, 5, 1), (16, 4, 0)], "and other cards"
+    assert [tuple(each) for each in found[16:]] == [(17, 5, 1), (18, 4, 0), (19, 5, 1)], (
+        "and amounts off, and fixed costs"
+    )
     kept = carried.execute(text("SELECT COUNT(*), SUM(quantity), MAX(resource_id) FROM not_priced")).one()
     assert tuple(kept) == (2, 14, None)
 
@@ -323,6 +355,9 @@ def test_lines_of_moves_end_with_them_and_begin_as_if_those_that_were_withdrawn_
         ("33", first, day, None, None, 0),
         ("3a", day, None, None, None, 0),
         ("44", first, day, None, None, 0),
+        ("55", first, None, None, None, 0),
+        ("5a", date(2026, 10, 10), None, None, None, 0),
+        ("66", first, day, None, turn, 0),
     ]
 
 

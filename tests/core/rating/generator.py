@@ -3,6 +3,7 @@
 from dataclasses import replace
 from datetime import date, datetime, timedelta
 from decimal import Decimal
+from itertools import pairwise
 from random import Random
 from zoneinfo import ZoneInfo
 
@@ -74,11 +75,17 @@ def _add_case(batch: Case, number: int, random: Random) -> None:
     currency = random.choice(["EUR", "JPY", "KWD"])
     versions = [_version(f"card-{number}", 1, currency, date(2020, 1, 1), random)]
     if random.random() < 0.5:
-        day = batch.period.first_day + timedelta(days=random.randint(1, 26))
+        # Of a quarter that ends in the period, both versions may have held before it; one may hold after it only.
+        day = batch.period.first_day + timedelta(days=random.choice([random.randint(1, 26), random.randint(-60, 70)]))
         versions.append(_version(f"card-{number}", 2, currency, day, random))
         if random.random() < 0.3:
             versions[1] = replace(versions[0], number=2, starts_on=day)
     lines = _lines(batch, number, tuple(versions), random)
+    if random.random() < 0.3:
+        other = [_version(f"card-{number}-other", 1, currency, date(2019, 1, 1), random)]
+        other += [replace(versions[-1], card=other[0].card)] if len(versions) > 1 else []
+        lines = [replace(each, versions=tuple(other)) if each.continues else each for each in lines]
+        lines += _gone(lines, number, batch.period.bounds(batch.zone)[0])
     for line in lines:
         batch.lines[line.number] = line
     small = random.random() < 0.5
@@ -127,7 +134,7 @@ def _lines(batch: Case, number: int, versions: tuple[RateCardVersion, ...], rand
             allowances={METERS[0]: Decimal(random.randint(0, 10**7)), METERS[1]: Decimal(random.randint(0, 10**18))},
             quantity=random.randint(1, 3),
             subscription=base + subscription,
-            buyer=number,
+            buyer=base,
             tenant=base + subscription // 2,
             first_day=first_day,
         )
@@ -137,9 +144,19 @@ def _lines(batch: Case, number: int, versions: tuple[RateCardVersion, ...], rand
             lines[-1] = replace(lines[-1], trial=random.random() < 0.2)
             later = replace(common, number=base + len(lines), start=change, continues=True)
             lines.append(replace(later, paused=True) if random.random() < 0.3 else replace(later, tier="summit"))
+            if random.random() < 0.3:
+                lines[-1] = replace(lines[-1], subscription=base + 7, buyer=base + 8, tenant=base + 9)  # by a move
         else:
             lines.append(common)
     return lines
+
+
+def _gone(lines: list[RatedLine], number: int, start: datetime) -> list[RatedLine]:
+    """A line that is over before the period, on the card that its subscription goes over to in it, is none of it."""
+    for first, second in pairwise(lines):
+        if second.continues and first.subscription == second.subscription and first.start < start:
+            return [replace(second, number=number * 10 + 6, start=first.start - timedelta(days=40), end=first.start)]
+    return []
 
 
 def _version(card: str, number: int, currency: str, starts_on: date, random: Random) -> RateCardVersion:

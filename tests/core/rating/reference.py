@@ -231,7 +231,11 @@ def _span(case: Case, line: RatedLine, version: RateCardVersion) -> tuple[dateti
 
 
 def _committing(case: Case) -> Iterator[tuple[int, RateCardVersion, UsageRate]]:
-    """Each line and rate by whose quantity its scope is charged at least: those of the version held last there."""
+    """Each line and rate by whose quantity its scope is charged at least: those of the version held last there.
+
+    A subscription commits by the card alone that it has last.
+    """
+    last_cards = _last_cards(case)
     for line in case.lines.values():
         for version in line.versions:
             for rate in version.rates:
@@ -242,6 +246,7 @@ def _committing(case: Case) -> Iterator[tuple[int, RateCardVersion, UsageRate]]:
                     for other in case.lines.values()
                     if other.card == line.card
                     and not (other.paused or other.trial)
+                    and last_cards.get(other.scope) == other.card
                     and (other.meters is None or rate.meter in other.meters)
                     and _scope_of(other, rate.over, -1) == _scope_of(line, rate.over, -1)
                 ]
@@ -254,8 +259,17 @@ def _committing(case: Case) -> Iterator[tuple[int, RateCardVersion, UsageRate]]:
                     yield line.number, version, rate
 
 
+def _last_cards(case: Case) -> dict[int, str]:
+    start, end = case.period.bounds(case.zone)
+    held = [each for each in case.lines.values() if each.start < end and (each.end or end) > start]
+    return {
+        each.scope: each.card for each in sorted(held, key=lambda each: each.start) if not (each.paused or each.trial)
+    }
+
+
 def _scope_of(line: RatedLine, over: Over, project: int) -> int:
-    return {Over.SUBSCRIPTION: line.scope, Over.PROJECT: project, Over.BUYER: line.buyer, Over.TENANT: line.tenant}[
+    of_project = project * 10**6 + line.buyer
+    return {Over.SUBSCRIPTION: line.scope, Over.PROJECT: of_project, Over.BUYER: line.buyer, Over.TENANT: line.tenant}[
         over
     ]
 
@@ -281,10 +295,20 @@ def _tier_allowances(case: Case, rows: dict[Key, int], rates: Rates) -> dict[Key
             if not line.paused and seconds > 0:
                 left[line.scope, meter] += int(Fraction(quantity) * 10**6) * seconds // whole
     covered = {}
+    began: dict[tuple[int, str], datetime] = {}
+    for line in (each for each in case.lines.values() if (each.end or end) > start):
+        began[line.scope, line.card] = min(line.start, began.get((line.scope, line.card), line.start))
 
     def order(key: Key) -> tuple[object, ...]:
         version, _ = rates[key[:3]]
-        return version.starts_on, [r.slug for r in version.rates].index(key[1]), key[0], key[3]
+        line = case.lines[key[0]]
+        return (
+            began[line.scope, line.card],
+            version.starts_on,
+            [r.slug for r in version.rates].index(key[1]),
+            key[0],
+            key[3],
+        )
 
     for key in sorted(rows, key=order):
         allowed = (case.lines[key[0]].scope, rates[key[:3]][1].meter)
@@ -464,7 +488,12 @@ def _discounts(case: Case, charges: dict[Key, Charged]) -> dict[Key, Charged]:
     lines: dict[tuple[int, int], list[Charged]] = defaultdict(list)
     for key, charge in charges.items():
         lines[key[0], charge.version.number].append(charge)
-    in_time = sorted(lines, key=lambda key: (_span(case, case.lines[key[0]], lines[key][0].version)[0], key[0]))
+
+    def since(key: tuple[int, int]) -> tuple[datetime, int, date]:
+        version = lines[key][0].version
+        return _span(case, case.lines[key[0]], version)[0], key[0], version.starts_on
+
+    in_time = sorted(lines, key=since)
     for line, same in ((key[0], lines[key]) for key in in_time):
         version = same[0].version
         own = (case.lines[line].scope, version.card)

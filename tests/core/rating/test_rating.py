@@ -11,7 +11,8 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import pytest
 
-from gradumen.core.catalogue.rates import Over, RateCardVersion
+from gradumen.core.catalogue.discounts import Discount
+from gradumen.core.catalogue.rates import Block, Blocks, Every, Over, RateCardVersion, RecurringRate, UsageRate
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, EXACT, add, round_half_up, scaled
 from gradumen.core.periods import Period, hour_number
@@ -19,6 +20,7 @@ from gradumen.core.rating.charges import Charge, Rated
 from gradumen.core.rating.hours_apart import BY_HOUR, HoursApart
 from gradumen.core.rating.rated_periods import rate_period
 from gradumen.core.rating.rating import RatedLine
+from gradumen.core.units import parse_unit
 from tests.core.rating.generator import METERS, make_batch, pricing_of, spell_frame, usage_frame
 from tests.core.rating.reference import Case, Key, reference
 
@@ -140,13 +142,57 @@ def test_shares_of_what_is_priced_together_sum_to_the_whole(seed: int) -> None:
             rate_of = next(each for each in charge.version.usage_rates if each.slug == charge.rate)
             line = case.lines[charge.line]
             scope = {Over.SUBSCRIPTION: line.scope, Over.PROJECT: charge.project, Over.TENANT: line.tenant}
-            key = (charge.version.card, charge.version.number, charge.rate, scope.get(rate_of.over, line.buyer))
+            key = (charge.version.card, charge.version.number, charge.rate, line.buyer, scope.get(rate_of.over))
             together.setdefault(key, []).append(charge)
     assert together
     for charges in together.values():
         assert len({charge.shared for charge in charges}) == 1
         shared = charges[0].shared
         assert shared is not None and add([charge.amount for charge in charges]) == shared.amount
+
+
+@pytest.mark.parametrize("seed", range(8000, 8010))
+def test_a_buyer_is_charged_the_same_whoever_is_rated_with_it(seed: int) -> None:
+    """Also where one follows another on the same card; fixed costs are shared by all, and what is put on these."""
+    case = make_batch(seed, 20)
+    whole = [each for each in rate(case).charges if each.kind not in ("spread", "overhead", "commitment", "discount")]
+    apart: list[Charge] = []
+    for buyer in {line.buyer for line in case.lines.values()}:
+        lines = {number: line for number, line in case.lines.items() if line.buyer == buyer}
+        own = replace(case, lines=lines, rows=[row for row in case.rows if row[0] in lines])
+        apart += rate(replace(own, spells=[each for each in case.spells if each[0] in lines])).charges
+    found = {key_of(each): each.amount for each in apart}
+    assert {key_of(each): found.get(key_of(each)) for each in whole} == {key_of(each): each.amount for each in whole}
+
+
+def test_what_cumulates_over_a_project_begins_anew_with_the_next_buyer() -> None:
+    """A tenant moves from one reseller to another, which buy by one card: of each, 10 cost 1 and all else 3."""
+    blocks = Blocks((Block(Decimal(10), Decimal(1)), Block(None, Decimal(3))))
+    rate_of = UsageRate("example", METERS[1], parse_unit("GiB"), blocks, over=Over.PROJECT)
+    card, turn = RateCardVersion("card", 1, "EUR", date(2020, 1, 1), (rate_of,)), datetime(2026, 6, 11, tzinfo=UTC)
+    left = RatedLine(0, "plan", "heath", datetime(2026, 1, 1, tzinfo=UTC), turn, (card,), {}, buyer=2, tenant=4)
+    come = replace(left, number=1, start=turn, end=None, buyer=3, tenant=5, continues=True)
+    hours = [hour_number(datetime(2026, 6, day, tzinfo=UTC), ZoneInfo("UTC")) for day in (2, 20)]
+    rows = [(line, 1, 0, 7, 0, hour, 15 * 2**30 * 10**6) for line, hour in enumerate(hours)]
+    case = Case(Period(2026, 6), ZoneInfo("UTC"), METERS, {0: {}}, {}, {0: left, 1: come}, rows)
+    assert [charge.amount for charge in rate(case).charges] == [Decimal(25), Decimal(25)]
+
+
+def test_of_an_amount_off_the_earlier_version_gives_first_also_of_a_term_that_ends_in_the_period() -> None:
+    """A quarter that ended in June was sold by two versions; in June itself something was used."""
+    fee = RecurringRate("fee", "plan", "heath", Decimal(91), Every.QUARTER)
+    used = UsageRate("used", METERS[1], parse_unit("GiB"), Blocks((Block(None, Decimal(1)),)))
+    off = (Discount("loyal", "Loyal", amount=Decimal(30)),)
+    first = RateCardVersion("card", 1, "EUR", date(2020, 1, 1), (fee,), off)
+    second = RateCardVersion("card", 2, "EUR", date(2026, 3, 22), (used, fee), off)
+    line = RatedLine(
+        0, "plan", "heath", datetime(2026, 3, 2, tzinfo=UTC), None, (first, second), {}, first_day=date(2026, 3, 2)
+    )
+    row = (0, 1, 0, 0, 0, hour_number(datetime(2026, 6, 2, tzinfo=UTC), ZoneInfo("UTC")), 7 * 2**30 * 10**6)
+    case = Case(Period(2026, 6), ZoneInfo("UTC"), METERS, {0: {}}, {}, {0: line}, [row])
+    given = {each.version.number: each.amount for each in rate(case).charges if each.kind == "discount"}
+    assert set(given) == {1, 2} and given[1] + given[2] == -30
+    assert given[1] == -sum(each.amount for each in rate(case).charges if (each.rate, each.version) == ("fee", first))
 
 
 def test_usage_without_a_rate_is_listed_and_not_charged() -> None:

@@ -284,9 +284,10 @@ def discounts_of(charges: Sequence[Charge], pricing: Pricing) -> list[Charge]:
     return found
 
 
-def _since(charge: Charge, pricing: Pricing) -> tuple[datetime, int]:
+def _since(charge: Charge, pricing: Pricing) -> tuple[datetime, int, date]:
+    """Where what is charged on a line by a version stands in time; that of a term's earlier months comes first."""
     line = pricing.lines[charge.line]
-    return pricing.service_period(line, charge.version)[0], line.number
+    return pricing.service_period(line, charge.version)[0], line.number, charge.version.starts_on
 
 
 def _take_off(

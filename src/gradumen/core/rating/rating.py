@@ -238,7 +238,9 @@ class Pricing:
         kind = np.array([list(Over).index(each.rate.over) for each in self.combiner.rates], dtype=np.int64)[rows.rate]
         value = table[kind, rows.line]
         projects = np.asarray(kind == list(Over).index(Over.PROJECT))
-        value[projects] = rows.project[projects]
+        # On each link by itself: who moves may have one card with the next buyer.
+        buyers = table[list(Over).index(Over.BUYER)]
+        value[projects] = rows.project[projects] * (int(buyers.max(initial=0)) + 1) + buyers[rows.line[projects]]
         return kind * (int(value.max(initial=0)) + 1) + value
 
     def _with_committed(self, rows: Groups) -> tuple[Groups, Array]:
@@ -261,12 +263,15 @@ class Pricing:
     def _committing(self, at: RateAt) -> Iterator[int]:
         """The lines of the scopes that commit by a rate: those in which its version is the last to hold.
 
-        Lines that pause or are on trial commit to nothing, so they do not say which version holds.
+        Lines that pause or are on trial commit to nothing, so they do not say which version holds; nor do those of a
+        card that their subscription has left for another.
         """
         holds: dict[int, dict[int, list[int]]] = {}
         for line in self.lines.values():
             included = line.meters is None or at.rate.meter in line.meters
             if line.card != at.version.card or not included or line.paused or line.trial:
+                continue
+            if self._last_cards.get(line.scope) != line.card:
                 continue
             for order, version in enumerate(line.versions):
                 if self._overlap(line, version):
@@ -275,8 +280,34 @@ class Pricing:
             if max(lines) == at.order:
                 yield from lines[at.order]
 
+    @cached_property
+    def _last_cards(self) -> dict[int, str]:
+        """The card by which each subscription commits: that of its last line that neither pauses nor is on trial."""
+        held = [line for line in self._in_time if not (line.paused or line.trial) and self.covered_seconds(line)]
+        return {line.scope: line.card for line in held}
+
+    @cached_property
+    def _in_time(self) -> list[RatedLine]:
+        """The lines that hold in the period, the earliest first."""
+        held = [each for each in self.lines.values() if each.end is None or each.end > self.start]
+        return sorted(held, key=lambda line: line.start)
+
+    def _turns(self) -> Array:
+        """Of each line where its card stands among those of its subscription, one after the other."""
+        found = np.zeros(len(self.card_of_line), dtype=np.int64)
+        cards: dict[int, list[str]] = {}
+        for line in self._in_time:
+            of_scope = cards.setdefault(line.scope, [])
+            if line.card not in of_scope:
+                of_scope.append(line.card)
+            found[line.number] = of_scope.index(line.card)
+        return found
+
     def _tier_allowances(self, rows: Groups) -> Array:
-        """What the tiers' allowances cover of each row: the earliest version first, then in the card's order."""
+        """What the tiers' allowances cover of each row.
+
+        The earliest version first, of the card that a subscription has first, then in the card's order.
+        """
         covered = np.zeros(len(rows.line), dtype=np.int64)
         allowed = self._allowed()
         if not allowed:
@@ -294,7 +325,8 @@ class Pricing:
             return covered
         places = [(each.order << 32) + each.version.positions[each.rate.slug] for each in rates]
         place = np.array(places, dtype=np.int64)
-        order = np.lexsort((rows.project[concerned], rows.line[concerned], place[rows.rate[concerned]], key[concerned]))
+        columns = rows.project, rows.line, place[rows.rate], self._turns()[rows.line], key
+        order = np.lexsort([column[concerned] for column in columns])
         concerned = concerned[order]
         quantity, keys = rows.quantity[concerned].astype(object), key[concerned]
         first = run_starts(keys)

@@ -38,7 +38,9 @@ def spreads(pricing: Pricing, rows: pl.DataFrame) -> Iterator[Charge]:
     numbers = {slug: number for number, slug in pricing.meters.items()}
     for versions in pricing.cards.values():
         starts = [max(pricing.start, day_start(version.starts_on, pricing.zone)) for version in versions]
-        for version, (start, end) in zip(versions, pairwise([*starts, pricing.end]), strict=True):
+        # The next version may be one of a later period.
+        held = pairwise(min(moment, pricing.end) for moment in (*starts, pricing.end))
+        for version, (start, end) in zip(versions, held, strict=True):
             for rate in version.rates:
                 if isinstance(rate, SpreadRate) and start < end:
                     yield from _spread(pricing, rows, version, rate, numbers.get(rate.by, -1), (start, end))
