@@ -1,6 +1,6 @@
 """What the time of machines costs on a link, that is there or in a phase until it is said otherwise, by plain fractions."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from fractions import Fraction
@@ -8,7 +8,7 @@ from itertools import pairwise
 from math import ceil
 
 from tests.worlds.spans import Cell, Span, cell_of, day_start, held, seconds
-from tests.worlds.worlds import LAST, STEPS, Customer, Family, Link, Month, Told, Use
+from tests.worlds.worlds import LAST, STEPS, Customer, Family, Link, Month, Told, Use, Version
 
 TOLD_UNTIL = datetime(LAST.year, LAST.month, LAST.day, tzinfo=UTC) + timedelta(days=2)
 """As far as all has been said."""
@@ -82,7 +82,7 @@ def pieces(
     covered: list[Span],
     month: Month,
     *,
-    ruled: bool = True,
+    if_priced: Callable[[Version], bool] | None = None,
 ) -> Iterator[tuple[datetime, datetime, Cell]]:
     """The parts of what goes on from a moment to another that each stretch and version takes."""
     own = [span for span in covered if span.customer is customer]
@@ -91,6 +91,6 @@ def pieces(
     turns |= {day_start(day, link.zone) for rule in customer.assigned for day in (rule.starts_on, rule.ends_on)}
     inside = sorted({begin, stop, *(each for each in turns if begin < each < stop)})
     for start, end in pairwise(inside):
-        cell = cell_of(customer, replace(of, moment=start), link, covered, month, ruled=ruled)
+        cell = cell_of(customer, replace(of, moment=start), link, covered, month, if_priced=if_priced)
         if cell is not None:
             yield start, end, cell

@@ -8,6 +8,7 @@ from itertools import pairwise
 from random import Random
 from zoneinfo import ZoneInfo
 
+from tests.worlds.samplings import SAMPLED
 from tests.worlds.worlds import (
     DAYS,
     FIRST,
@@ -16,12 +17,12 @@ from tests.worlds.worlds import (
     MINOR,
     MONTHS,
     PROJECTS,
-    SAMPLED,
     STEPS,
     WHOLE_HOURS,
     ZONES,
     Assigned,
     ByHand,
+    CardAgreed,
     Cost,
     Customer,
     Family,
@@ -35,6 +36,7 @@ from tests.worlds.worlds import (
     Use,
     Version,
     Window,
+    among,
 )
 
 CURRENCIES = ("EUR", "EUR", "GBP", "JPY")
@@ -86,6 +88,8 @@ def make_link(random: Random, seller: str, buyer: str, zones: Sequence[str]) -> 
     zone = ZoneInfo("Europe/Dublin" if seller == "tarnwick" else random.choice(zones))
     over = random.choice(["subscription", "project", "buyer", "tenant"])
     versions = [make_version(random, day, over) for day in days]
+    named = random.sample(days, random.randint(1, len(days)))
+    versions += [replace(make_version(random, day, over), named=True) for day in sorted({days[0], *named})]
     least_over = random.choice(["subscription", "tenant", "buyer"])
     return Link(seller, buyer, zone, random.choice(list(MINOR)), versions, over, least_over, random.random() < 0.25)
 
@@ -116,6 +120,11 @@ def make_family(random: Random, number: int) -> Family:
         for link, each, day in sold_on(random, customer):
             family.by_hand.append(ByHand(link, customer.slug, each.name, day, random.randint(1, 90_000)))
         for link, each, day in sold_on(random, customer):
+            again = min(day + timedelta(days=random.randint(1, 40)), LAST - timedelta(days=1))
+            family.cards.append(CardAgreed(link, customer.slug, each.name, day, True))
+            if random.random() < 0.3 and sold(customer, link, each, again) and again > day:
+                family.cards.append(CardAgreed(link, customer.slug, each.name, again, False))
+        for link, each, day in sold_on(random, customer):
             family.terms.append(Terms(link, customer.slug, each.name, day, random.choice([0, 30, 300])))
     return family
 
@@ -137,11 +146,16 @@ def sold_on(random: Random, customer: Customer) -> Iterator[tuple[Link, Subscrip
     for link in customer.all_links:
         each = random.choice(customer.subscriptions)
         day = FIRST + timedelta(days=random.randrange(DAYS))
-        sold = each.stretches[0].day <= day < (each.ends_on or LAST)
-        moved = customer.move is not None and day >= customer.move.day
-        elsewhere = moved if customer.until(link) else customer.since(link) and not moved
-        if sold and not elsewhere and random.random() < 0.3:
+        if sold(customer, link, each, day) and random.random() < 0.3:
             yield link, each, day
+
+
+def sold(customer: Customer, link: Link, each: Subscription, day: date) -> bool:
+    """Whether a subscription is sold on a link on a day."""
+    move = customer.move
+    # Who comes back agrees upon nothing any more.
+    elsewhere = move is not None and (move.is_left(link, day) or (among(link, move.left) and day >= move.day))
+    return each.stretches[0].day <= day < (each.ends_on or LAST) and not elsewhere
 
 
 def make_subscriptions(random: Random) -> Iterator[Subscription]:
@@ -197,6 +211,9 @@ def plan_move(random: Random, family: Family, number: int) -> None:
     later = [make_link(random, *pair, WHOLE_HOURS) for pair in pairwise(chain)]
     later[0].zone = nearest.zone
     later[-1].currency = left[-1].currency
+    if random.random() < 0.5 and (by_another or left[0].currency == left[-1].currency):
+        # By the card that all have who buy there.
+        later[0] = replace(left[0], buyer=later[0].buyer)
     at = datetime(day.year, day.month, day.day, tzinfo=nearest.zone).astimezone(UTC)
     # What holds from the day on is for the new seller to decide.
     decided = any(change >= day for change in changes) and mover == one.slug
@@ -204,6 +221,14 @@ def plan_move(random: Random, family: Family, number: int) -> None:
     if random.random() < 0.2:
         family.withdrawn = move
         return
+    free = (LAST - day).days
+    if free > 5 and random.random() < 0.5:
+        back = day + timedelta(days=random.randint(2, free - 2))
+        if all(back != each.stretches[0].day for each in held):
+            move.back, move.back_at = (
+                back,
+                datetime(back.year, back.month, back.day, tzinfo=nearest.zone).astimezone(UTC),
+            )
     for customer in concerned:
         customer.move = move
 
@@ -214,7 +239,7 @@ def change_late(random: Random, family: Family) -> Iterator[tuple[Customer, Subs
         each = random.choice(customer.subscriptions)
         first = each.stretches[-1].day + timedelta(days=1)
         if customer.move and customer.move.mover == customer.slug:
-            first = max(first, customer.move.day)
+            first = max(first, customer.move.back or customer.move.day)
         free = (LAST - first).days
         if each.ends_on or free < 1 or random.random() < 0.5:
             continue
@@ -295,7 +320,7 @@ def cost_more(random: Random, customer: Customer, times: int) -> None:
     """Costs more that a supplier states, often of the day of a move or of the end of a month."""
     for _ in range(times):
         days = [FIRST, MONTHS[0][1] - timedelta(days=1), MONTHS[1][0], FIRST + timedelta(days=random.randrange(DAYS))]
-        day = random.choice([*days, *([customer.move.day] * 3 if customer.move else [])])
+        day = random.choice([*days, *turning(customer.move) * 3])
         month = day.replace(day=1) if random.random() < 0.9 else random.choice(MONTHS)[0]
         customer.costs.append(
             Cost(
@@ -304,6 +329,11 @@ def cost_more(random: Random, customer: Customer, times: int) -> None:
                 random.choice(["Usage", "Usage", "Credit", "Tax"]),
             )
         )  # fmt: skip
+
+
+def turning(move: Move | None) -> list[date]:
+    """The days on which a customer moves."""
+    return [day for day in (move.day, move.back) if day] if move else []
 
 
 def cost_less(random: Random, customer: Customer) -> None:

@@ -48,12 +48,41 @@ from tests.worlds.worlds import (
 
 Key = tuple[str, str, str, int]
 """Whose, of which subscription, by which rate, of which version (from one)."""
+Charged = dict[tuple[str, int, Place], Fraction]
+"""By rate, number of the version (from zero) and stretch."""
 
 
 def owed(family: Family, link: Link, month: Month = MONTHS[0]) -> dict[Key, Fraction]:
     """Exact amounts of a link's month by whom and what they are for."""
     covered = [span for customer in family.below(link) for span in spans(family, customer, link, month)]
-    charged: dict[tuple[str, int, Place], Fraction] = defaultdict(Fraction)
+    charged = by_rates(family, link, covered, month)
+    found = defaultdict(Fraction, charged)
+    for rate, (number, place), amount in taken_off(link, covered, charged, month):
+        found[rate, number, place] -= amount
+    for (number, place), amount in least(link, covered, found, month).items():
+        found["least", number, place] += amount
+    told: dict[Key, Fraction] = defaultdict(Fraction)
+    for (rate, number, place), amount in found.items():
+        name, at = of_card(link, rate, number)
+        told[covered[place].customer.slug, covered[place].subscription.name, name, at] += amount
+    for each in family.by_hand:
+        if each.link is link and month[0] <= each.day < month[1]:
+            named = family.is_named(link, each.customer, each.subscription, each.day)
+            _, at = of_card(link, "", link.number_on(each.day, named=named))
+            amount = Fraction(each.amount, 10 ** MINOR[link.currency])
+            told[each.customer, each.subscription, "by-hand", at] += amount
+    return {key: amount for key, amount in told.items() if amount}
+
+
+def of_card(link: Link, rate: str, number: int) -> tuple[str, int]:
+    """What a rate is called in its card, and which of the card's versions (from one) it is of."""
+    named = link.versions[number].named
+    return f"{rate}-named" if named and rate != "trial" else rate, link.numbers(named=named).index(number) + 1
+
+
+def by_rates(family: Family, link: Link, covered: list[Span], month: Month) -> Charged:
+    """What fees and use come to, before anything is taken off, and what is charged at least."""
+    charged: Charged = defaultdict(Fraction)
     for place, span in enumerate(covered):
         for rate, number, amount in (*monthly_fees(link, span, month), *longer_fees(link, span, month)):
             charged[rate, number, place] += amount
@@ -61,32 +90,17 @@ def owed(family: Family, link: Link, month: Month = MONTHS[0]) -> dict[Key, Frac
         for rate, cells in used(family, link, covered, month):
             for (number, place), amount in cells.items():
                 charged[rate, number, place] += amount
-    found: dict[tuple[str, int, Place], Fraction] = defaultdict(Fraction, charged)
-    for rate, (number, place), amount in taken_off(link, covered, charged, month):
-        found[rate, number, place] -= amount
-    for (number, place), amount in least(link, covered, found, month).items():
-        found["least", number, place] += amount
-    told: dict[Key, Fraction] = defaultdict(Fraction)
-    for (rate, number, place), amount in found.items():
-        told[covered[place].customer.slug, covered[place].subscription.name, rate, number + 1] += amount
-    for each in family.by_hand:
-        if each.link is link and month[0] <= each.day < month[1]:
-            number = max(number for number, version in enumerate(link.versions) if version.day <= each.day)
-            amount = Fraction(each.amount, 10 ** MINOR[link.currency])
-            told[each.customer, each.subscription, "by-hand", number + 1] += amount
-    return {key: amount for key, amount in told.items() if amount}
+    return charged
 
 
-def taken_off(
-    link: Link, covered: list[Span], charged: dict[tuple[str, int, Place], Fraction], month: Month
-) -> Iterator[tuple[str, Cell, Fraction]]:
+def taken_off(link: Link, covered: list[Span], charged: Charged, month: Month) -> Iterator[tuple[str, Cell, Fraction]]:
     """What a trial takes off a stretch and version, else a percentage, and then what is left of the amount."""
     sums: dict[Cell, Fraction] = defaultdict(Fraction)
     for (_, number, place), amount in charged.items():
         sums[number, place] += amount
-    given: dict[tuple[str, ...], Fraction] = defaultdict(Fraction)
+    given: dict[tuple[object, ...], Fraction] = defaultdict(Fraction)
     for number, place in sorted(
-        sums, key=lambda cell: (max(covered[cell[1]].start, held(link, cell[0], month)[0]), cell[1])
+        sums, key=lambda cell: (max(covered[cell[1]].start, held(link, cell[0], month)[0]), cell[1], cell[0])
     ):
         # Nothing is taken off what suppliers' credits bring below nothing.
         span, version, left = covered[place], link.versions[number], max(ZERO, sums[number, place])
@@ -94,8 +108,8 @@ def taken_off(
             yield "trial", (number, place), left
             continue
         off = left * version.off / 100
-        less = max(ZERO, min(left - off, version.less - given[span.scope("")]))
-        given[span.scope("")] += less
+        less = max(ZERO, min(left - off, version.less - given[span.scope(""), span.named]))
+        given[span.scope(""), span.named] += less
         yield "off", (number, place), off
         yield "less", (number, place), less
 
@@ -103,7 +117,7 @@ def taken_off(
 def monthly_fees(link: Link, span: Span, month: Month) -> Iterator[tuple[str, int, Fraction]]:
     stretch = span.stretch
     for number, version in enumerate(link.versions):
-        length = span.within(*held(link, number, month))
+        length = span.holds(link, number, month)
         if length and not stretch.paused:
             fee = version.fees[stretch.tier] * stretch.quantity
             yield stretch.tier, number, rounded(fee * length / whole_month(link, month), 12)
@@ -119,14 +133,16 @@ def longer_fees(link: Link, span: Span, month: Month) -> Iterator[tuple[str, int
         return
     begins = day_start(first, link.zone)
     if span.start == begins:
-        number = max(number for number, each in enumerate(link.versions) if each.day <= first)
+        number = link.number_on(first, named=span.named)
         yield f"once-{stretch.tier}", number, link.versions[number].once * stretch.quantity
     quarter, (since, until) = quarter_end(link, span.subscription), span.whole
     until = min(until, quarter)
     if (span.start != since) if link.advance else (until > day_start(month[1], link.zone)):
         return
-    ends = [*(day_start(version.day, link.zone) for version in link.versions[1:]), quarter]
-    for number, (version, end) in enumerate(zip(link.versions, ends, strict=True)):
+    numbers = link.numbers(named=span.named)
+    ends = [*(day_start(link.versions[number].day, link.zone) for number in numbers[1:]), quarter]
+    for number, end in zip(numbers, ends, strict=True):
+        version = link.versions[number]
         start, stop = max(since, day_start(version.day, link.zone)), min(until, end)
         share = rest_of_quarter(link, span.subscription, start, stop)
         yield f"quarter-{stretch.tier}", number, rounded(version.quarter * stretch.quantity * share, 12)
@@ -142,24 +158,24 @@ def rest_of_quarter(link: Link, subscription: Subscription, start: datetime, sto
     return Fraction(seconds(start, stop), seconds(begins, quarter_end(link, subscription)))
 
 
-def least(
-    link: Link, covered: list[Span], charged: dict[tuple[str, int, Place], Fraction], month: Month
-) -> dict[Cell, Fraction]:
+def least(link: Link, covered: list[Span], charged: Charged, month: Month) -> dict[Cell, Fraction]:
     """What a month falls short of the least spend of a scope, in proportion to the seconds that raise it."""
     found: dict[Cell, Fraction] = {}
-    for scope in {span.scope(link.least_over) for span in covered}:
-        places = [place for place, span in enumerate(covered) if span.scope(link.least_over) == scope]
+    for scope, named in {(span.scope(link.least_over), span.named) for span in covered}:
+        places = [
+            place for place, span in enumerate(covered) if (span.scope(link.least_over), span.named) == (scope, named)
+        ]
+        counts = {number for number in link.numbers(named=named) if link.versions[number].spend}
         raising = {
-            (number, place): covered[place].within(*held(link, number, month))
-            for number, version in enumerate(link.versions)
-            if version.spend
+            (number, place): covered[place].holds(link, number, month)
+            for number in sorted(counts)
             for place in places
             if covered[place].raises
         }
-        counts = {number for number, version in enumerate(link.versions) if version.spend}
+        of = [covered[at] for at in places]
         wanted = sum(
-            (version.spend * covering(link, number, [covered[at] for at in places], month) / whole_month(link, month))
-            for number, version in enumerate(link.versions)
+            link.versions[number].spend * covering(link, number, of, month) / whole_month(link, month)
+            for number in counts
         )
         spent = sum((amount for (_, at, place), amount in charged.items() if at in counts and place in places), ZERO)
         missing, total = rounded(Fraction(wanted), 12) - spent, sum(raising.values())
@@ -184,17 +200,19 @@ def owed_in_advance(family: Family, link: Link) -> Fraction:
 
     With the rest of a quarter, where a link begins then.
     """
-    found, version = ZERO, link.versions[-1]
+    found = ZERO
     start, end = day_start(LAST, link.zone), day_start(months_on(LAST, 1), link.zone)
     for customer in family.below(link):
-        since, until = customer.since(link) or start, customer.until(link) or end
+        [*_, (begins, ends)] = customer.bought(link)
+        since, until = begins or start, ends or end
         share = Fraction(seconds(max(start, since), min(end, until)), seconds(start, end))
         for each in customer.subscriptions:
             last = each.stretches[-1]
+            version = link.versions[link.number_on(LAST, named=family.is_named(link, customer.slug, each.name, LAST))]
             if not link.advance or each.ends_on or last.paused:
                 continue
             found += rounded(version.fees[last.tier] * last.quantity * share, MINOR[link.currency])
-            if customer.since(link) and since >= start:
+            if begins and since >= start:
                 rest = rest_of_quarter(link, each, since, quarter_end(link, each))
                 found += rounded(version.quarter * last.quantity * rest, MINOR[link.currency])
     return found
@@ -205,7 +223,7 @@ def traffic(
 ) -> Iterator[tuple[str, dict[Cell, Fraction]]]:
     """What traffic costs, by rate and scope.
 
-    A subscription's allowance of its tier covers version by version, there the rates in the card's order, as their
+    A subscription's allowance of its tier covers card by card and version by version, there the rates in the card's order, as their
     names are.
     """
     used: dict[tuple[int, str, Place, str], Fraction] = defaultdict(Fraction)
@@ -216,24 +234,33 @@ def traffic(
             project = use.project if link.over == "project" else ""
             used[number, "window" if inside else "traffic", place, project] += use.quantity
     left = {scope: included(link, covered, scope, month) for scope in {each.scope("") for each in covered}}
-    net: dict[tuple[str, tuple[str, ...]], dict[Cell, Fraction]] = {}
+    net: dict[tuple[str, tuple[str, ...], bool], dict[Cell, Fraction]] = {}
     if link.over != "project":
-        net = {("traffic", span.scope(link.over)): {} for span in covered}
-    for (number, rate, place, project), quantity in sorted(used.items()):
+        net = {("traffic", span.scope(link.over), span.named): {} for span in covered}
+
+    def order(entry: tuple[tuple[int, str, Place, str], Fraction]) -> tuple[object, ...]:
+        span = covered[entry[0][2]]
+        alike = [each.start for each in covered if (each.scope(""), each.named) == (span.scope(""), span.named)]
+        return min(alike), entry[0]
+
+    for (number, rate, place, project), quantity in sorted(used.items(), key=order):
         span = covered[place]
         taken = min(left[span.scope("")], quantity)
         left[span.scope("")] -= taken
-        net.setdefault((rate, span.scope(link.over, project)), {})[number, place] = quantity - taken
-    for (rate, scope), cells in net.items():
+        net.setdefault((rate, span.scope(link.over, project), span.named), {})[number, place] = quantity - taken
+    for (rate, scope, named), cells in net.items():
         if rate == "window":
             yield rate, {(number, place): at_window(link, number, size) for (number, place), size in cells.items()}
         else:
-            places = [at for at, span in enumerate(covered) if span.scope(link.over) == scope]
+            places = [at for at, each in enumerate(covered) if (each.scope(link.over), each.named) == (scope, named)]
             yield rate, priced(link, covered, places, cells, month)
 
 
 def by_itself(customer: Customer, link: Link, covered: list[Span], month: Month) -> Iterator[tuple[Use, Cell]]:
-    """What is charged of a composite and its machines: in each hour one or the other, as the card says."""
+    """What is charged of a composite and its machines: in each hour one or the other, as a card says that prices it.
+
+    Where two subscriptions have a share of it in an hour, one card that charges it as the whole decides.
+    """
 
     def hour(use: Use) -> datetime:
         return use.moment.astimezone(link.zone).replace(minute=0, tzinfo=None)
@@ -245,10 +272,17 @@ def by_itself(customer: Customer, link: Link, covered: list[Span], month: Month)
     )
     found = [(use, cell) for use in pieces if (cell := cell_of(customer, use, link, covered, month))]
     there = {(hour(use), use.resource) for use, _ in found if use.quantity}
-    for use, (number, place) in found:
-        left_out, for_which = ("app", "machine") if link.versions[number].components else ("machine", "app")
-        if use.resource != left_out or (hour(use), for_which) not in there:
-            yield use, (number, place)
+    wholes = {
+        hour(use)
+        for use, (number, _) in found
+        if use.quantity and use.resource == "app" and not link.versions[number].components
+    }
+    for use, cell in found:
+        with_other = (use.resource == "machine" and hour(use) in wholes) or (
+            use.resource == "app" and (hour(use), "machine") in there and hour(use) not in wholes
+        )
+        if not with_other:
+            yield use, cell
 
 
 def at_window(link: Link, number: int, size: Fraction) -> Fraction:

@@ -3,7 +3,7 @@
 from fractions import Fraction
 from math import ceil
 
-from tests.worlds.spans import ZERO, Cell, Place, Span, held, rounded
+from tests.worlds.spans import ZERO, Cell, Place, Span, rounded
 from tests.worlds.worlds import GIB, Link, Month, Version
 
 
@@ -75,14 +75,24 @@ def shared(number: int, amount: Fraction, quantities: dict[Place, Fraction]) -> 
 
 
 def committing(link: Link, covered: list[Span], places: list[Place], month: Month) -> tuple[int, list[Place]]:
-    """The last version that holds while something is subscribed to, neither paused nor on trial; and what is."""
+    """The last version that holds while something is subscribed to, neither paused nor on trial; and what is.
+
+    Args:
+        places: of one card.
+    """
     holding: dict[int, list[Place]] = {}
     for number in range(len(link.versions)):
         for place in places:
-            if covered[place].raises and covered[place].within(*held(link, number, month)):
+            if covered[place].raises and covered[place].holds(link, number, month) and stays(covered, covered[place]):
                 holding.setdefault(number, []).append(place)
     last = max(holding, default=-1)
     return last, holding.get(last, [])
+
+
+def stays(covered: list[Span], span: Span) -> bool:
+    """Whether its subscription has no other card later, as far as it raises what is charged at least."""
+    own = [each for each in covered if each.scope("") == span.scope("") and each.raises]
+    return max(own, key=lambda each: each.start).named == span.named
 
 
 def price(version: Version, before: Fraction, size: Fraction, total: Fraction) -> Fraction:

@@ -11,7 +11,7 @@ from random import Random
 from gradumen.client import Client
 from tests.worlds.machines import pieces
 from tests.worlds.spans import ZERO, Cell, Span, day_start, seconds
-from tests.worlds.worlds import DAYS, FIRST, LAST, Customer, Family, Link, Month, Promise, Use, months_on
+from tests.worlds.worlds import DAYS, FIRST, LAST, Customer, Family, Link, Month, Promise, Use, Version, months_on
 
 MONTH_HOURS = 730
 
@@ -36,8 +36,7 @@ def promise_more(random: Random, customer: Customer) -> None:
 
 def give(sellers: dict[str, Client], customer: Customer, promise: Promise) -> None:
     """A limit by whom the customer buys from at that moment, which it is."""
-    moved = customer.move is not None and customer.move.mover == customer.slug and promise.moment >= customer.move.at
-    seller = sellers[customer.last_seller if moved else customer.seller]
+    seller = sellers[customer.seller_at(promise.moment)]
     seller.quotas.grant(customer.slug, "storage", Decimal(promise.limit), project=promise.project or None)
 
 
@@ -50,12 +49,14 @@ def promised(
     for customer in family.below(link):
         for start, end, project, level in levels(customer.promises, day_start(months_on(LAST, 1), link.zone)):
             holder = Use(start, 0, project)
-            for begin, stop, cell in pieces(customer, holder, start, end, link, taking, month, ruled=False):
-                price = link.versions[cell[0]].promised
-                if price is not None:
-                    months = Fraction(level * seconds(begin, stop), MONTH_HOURS * 3600)
-                    found[cell] = found.get(cell, ZERO) + months * price
+            for begin, stop, cell in pieces(customer, holder, start, end, link, taking, month, if_priced=prices):
+                months = Fraction(level * seconds(begin, stop), MONTH_HOURS * 3600)
+                found[cell] = found.get(cell, ZERO) + months * (link.versions[cell[0]].promised or 0)
     yield "promised", found
+
+
+def prices(version: Version) -> bool:
+    return version.promised is not None
 
 
 def levels(promises: Sequence[Promise], until: datetime) -> Iterator[tuple[datetime, datetime, str, int]]:

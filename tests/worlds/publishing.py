@@ -1,6 +1,6 @@
 """What brings random customers in over the interface; imports ``client`` and ``wire`` only."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterator, Sequence
 from decimal import Decimal
 from fractions import Fraction
 from itertools import pairwise
@@ -14,15 +14,18 @@ from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.assignment_rules import AssignmentRuleSet
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions.subscriptions import SpecialTermsAgree, SubscriptionChange, SubscriptionCreate
+from tests.worlds.samplings import SAMPLED
 from tests.worlds.worlds import (
     GIB,
     MINOR,
+    PROJECTS,
     QUARTER,
-    SAMPLED,
     ByHand,
+    CardAgreed,
     Customer,
     Family,
     Link,
+    Move,
     Stretch,
     Subscription,
     Terms,
@@ -34,9 +37,10 @@ def text(value: Fraction) -> str:
     return f"{Decimal(value.numerator) / Decimal(value.denominator):f}"
 
 
-def card_file(link: Link, plan: str, version: Version) -> CatalogueFile:
-    """A version as the file that publishes it."""
-    slug = f"card-{link.buyer}"
+def card_file(link: Link, plans: Sequence[str], version: Version, buyers: Sequence[str] = ()) -> CatalogueFile:
+    """A version as the file that publishes it; its fees are of these plans, and its card of the buyers that have it."""
+    slug = f"{link.card}-named" if version.named else link.card
+    suffix = "-named" if version.named else ""
     rate: dict[str, Any] = {"rate": "traffic", "meter": "network/egress", "per": "GiB", "over": link.over}
     blocks = [{"to": end, "price": text(each)} for end, each in zip(version.ends, version.prices, strict=False)]
     if version.kind == "flat":
@@ -55,11 +59,7 @@ def card_file(link: Link, plan: str, version: Version) -> CatalogueFile:
     if version.cap is not None:
         rate["cap"] = text(version.cap)
     when = {"advance": "true"} if link.advance else {}
-    fees = [{"rate": tier, "fee": f"{plan}/{tier}", "price": text(each), **when} for tier, each in version.fees.items()]
-    for every in ("once", "quarter"):
-        if getattr(version, every):
-            terms = {"every": every, "price": text(getattr(version, every)), **(when if every == "quarter" else {})}
-            fees += [{"rate": f"{every}-{tier}", "fee": f"{plan}/{tier}", **terms} for tier in version.fees]
+    fees = [each for plan in plans for each in fees_of(version, plan, when, f"-{plan}" if len(plans) > 1 else "")]
     spend = {"rate": "least", "commitment": text(version.spend), "over": link.least_over}
     least = [spend] if version.spend else []
     peaks = [
@@ -80,21 +80,35 @@ def card_file(link: Link, plan: str, version: Version) -> CatalogueFile:
         *machines(version),
         *marked_up(version),
         *promises(version),
+        *rents(version),
     )
-    lines = [f"  - {_flow(each)}" for each in rates]
+    lines = [f"  - {_flow({**each, 'rate': each['rate'] + suffix})}" for each in rates]
+    who = "named" if version.named else f"{{organisations: [{', '.join(buyers)}]}}" if buyers else "own-use"
     head = [
         f"rate-card: {slug}",
         f"name: {slug}",
-        f"for: {{organisations: [{link.buyer}]}}",
+        f"for: {who}",
         f"currency: {link.currency}",
         f"starts-on: {version.day}",
         f"composites: {'components' if version.components else 'whole'}",
+        *([f"overhead: {version.overhead}"] if version.overhead else []),
         "rates:",
     ]
-    off = [{"discount": "off", "name": "Off", "percent": version.off}] if version.off else []
-    off += [{"discount": "less", "name": "Less", "amount": version.less}] if version.less else []
+    off = [{"discount": f"off{suffix}", "name": "Off", "percent": version.off}] if version.off else []
+    off += [{"discount": f"less{suffix}", "name": "Less", "amount": version.less}] if version.less else []
     discounts = [f"discounts: {_flow(off)}"] if off else []
     return CatalogueFile(name=f"{slug}.yaml", content="\n".join([*head, *lines, *discounts]) + "\n")
+
+
+def fees_of(version: Version, plan: str, when: dict[str, str], suffix: str) -> Iterator[dict[str, Any]]:
+    """The fees of a plan's tiers."""
+    for tier, price in version.fees.items():
+        yield {"rate": f"{tier}{suffix}", "fee": f"{plan}/{tier}", "price": text(price), **when}
+    for every in ("once", "quarter"):
+        if getattr(version, every):
+            terms = {"every": every, "price": text(getattr(version, every)), **(when if every == "quarter" else {})}
+            for tier in version.fees:
+                yield {"rate": f"{every}-{tier}{suffix}", "fee": f"{plan}/{tier}", **terms}
 
 
 def windowed(version: Version, over: str) -> list[dict[str, Any]]:
@@ -136,6 +150,11 @@ def promises(version: Version) -> list[dict[str, Any]]:
     return [{"rate": "promised", "meter": "promised/storage", "per": "GiB-month730", "price": text(version.promised)}]
 
 
+def rents(version: Version) -> list[dict[str, Any]]:
+    """The rate of a fixed cost."""
+    return [{"rate": "rent", "spread": text(version.rent), "by": "network/egress"}] if version.rent else []
+
+
 def _flow(value: Any) -> str:
     if isinstance(value, dict):
         return "{" + ", ".join(f"{name}: {_flow(each)}" for name, each in value.items()) + "}"
@@ -157,10 +176,14 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
     )
     sellers["tarnwick"].catalogue.publish("tarnwick", [CatalogueFile(name="plan.yaml", content=plan)])
     offer = CatalogueFile(name="offer.yaml", content=f"offer: {family.plan}\n")
+    cards: dict[tuple[str, str], list[Link]] = {}
     for link in family.links:
-        sellers[link.seller].catalogue.publish(link.seller, [offer])
-        for version in link.versions:
-            sellers[link.seller].catalogue.publish(link.seller, [card_file(link, family.plan, version)])
+        cards.setdefault((link.seller, link.card), []).append(link)
+    for (seller, _), alike in cards.items():
+        sellers[seller].catalogue.publish(seller, [offer])
+        for version in alike[0].versions:
+            file = card_file(alike[0], [family.plan], version, [each.buyer for each in alike])
+            sellers[seller].catalogue.publish(seller, [file])
     made = [
         (sellers[customer.seller], subscribe(sellers[customer.seller], customer, family.plan, each), each)
         for customer in family.customers
@@ -187,6 +210,24 @@ def let_move(provider: Client, family: Family) -> None:
     assert told.state == "planned"
     if family.withdrawn:
         assert provider.moves.withdraw(move.mover, told.id).state == "withdrawn"
+
+
+def let_back(provider: Client, move: Move) -> None:
+    """Somebody goes back to whom it bought from, once it has moved."""
+    assert move.back is not None
+    assert provider.moves.plan(move.mover, move.left[-1].seller, move.back, "It moves back.").state == "planned"
+
+
+def move_in(provider: Client, house: Family) -> None:
+    """What the provider has for its own use, by its own card."""
+    [customer] = house.customers
+    for project in PROJECTS:
+        provider.projects.create(customer.slug, slug=project, name=project)
+    for each in customer.subscriptions:
+        made = subscribe(provider, customer, house.plan, each)
+        for before, after in pairwise(each.stretches[1:] if each.stretches[0].trial else each.stretches):
+            change(provider, made, before, after)
+    assign(provider, customer)
 
 
 def subscribe(direct: Client, customer: Customer, plan: str, wanted: Subscription) -> UUID:
@@ -243,9 +284,18 @@ def agree(seller: Client, each: Terms) -> None:
     )
 
 
+def agree_card(seller: Client, each: CardAgreed) -> None:
+    [id] = [one.id for one in seller.subscriptions.list(each.customer) if one.name == each.subscription]
+    card = f"{each.link.card}-named" if each.named else ""
+    seller.subscriptions.agree(id, SpecialTermsAgree(seller=each.link.seller, starts_on=each.day, rate_card=card))
+
+
 def say_more(sellers: dict[str, Client], family: Family, *, early: bool) -> None:
-    """Own terms and charges by hand: early of those who sell already; who sells from a move on sees nobody before."""
+    """Own cards, terms and charges by hand: early of who sells already; who sells from a move on sees nobody before."""
     come = {link.seller for link in family.move.later[1:]} if family.move else set()
+    for card in family.cards:
+        if (card.link.seller in come) != early:
+            agree_card(sellers[card.link.seller], card)
     for terms in family.terms:
         if (terms.link.seller in come) != early:
             agree(sellers[terms.link.seller], terms)

@@ -5,8 +5,9 @@ from collections.abc import Iterator
 from datetime import timedelta
 from fractions import Fraction
 
+from tests.worlds.exchange import worth
 from tests.worlds.spans import ZERO, Cell, Span, cell_of, day_start
-from tests.worlds.worlds import Cost, Customer, Family, Link, Month, Use, among, worth
+from tests.worlds.worlds import Cost, Customer, Family, Link, Month, Use, among
 
 
 def resold(family: Family, link: Link, covered: list[Span], month: Month) -> Iterator[tuple[str, dict[Cell, Fraction]]]:
@@ -21,9 +22,9 @@ def resold(family: Family, link: Link, covered: list[Span], month: Month) -> Ite
             if cell is not None and into is not None and euros is not None and cost.amount:
                 costs[cell] += Fraction(cost.amount, 100) * euros * into
     found: dict[Cell, Fraction] = {}
-    begun: set[tuple[str, ...]] = set()
+    begun: set[tuple[tuple[str, ...], bool]] = set()
     for number, place in sorted(costs, key=lambda cell: (cell[1], cell[0])):
-        version, scope = link.versions[number], covered[place].scope("")
+        version, scope = link.versions[number], (covered[place].scope(""), covered[place].named)
         found[number, place] = costs[number, place] * (100 + (version.markup or 0)) / 100
         if scope not in begun:
             found[number, place] += version.fixed
@@ -32,17 +33,15 @@ def resold(family: Family, link: Link, covered: list[Span], month: Month) -> Ite
 
 
 def taken_by(customer: Customer, cost: Cost, link: Link, covered: list[Span], month: Month) -> Cell | None:
-    """The stretch of a cost's day: that of a move is the new seller's, whatever the clocks of either say."""
+    """The stretch of a cost's day: that of a move is the new seller's, whatever the clocks of any say."""
     if cost.month != month[0] or cost.category == "Tax":
         return None
     day, move = cost.day_in(month), customer.move
     moment = day_start(day, link.zone)
-    if move and among(link, move.left):
-        if day >= move.day:
-            return None
-        moment = min(moment, move.at - timedelta(hours=1))
-    if move and among(link, move.later):
-        if day < move.day:
-            return None
-        moment = max(moment, move.at)
+    if move and move.is_left(link, day):
+        return None
+    if move and (among(link, move.left) or among(link, move.later)):
+        for turn, at in ((move.day, move.at), (move.back, move.back_at)):
+            if turn and at:
+                moment = max(moment, at) if day >= turn else min(moment, at - timedelta(hours=1))
     return cell_of(customer, Use(moment, ZERO, cost.project, cost.resource), link, covered, month)

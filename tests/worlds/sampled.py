@@ -7,8 +7,9 @@ from datetime import datetime, timedelta
 from fractions import Fraction
 from math import ceil
 
+from tests.worlds.samplings import SAMPLED, Sampled
 from tests.worlds.spans import ZERO, Cell, Span, cell_of
-from tests.worlds.worlds import QUARTER, SAMPLED, Family, Level, Link, Month, Sampled
+from tests.worlds.worlds import QUARTER, Family, Level, Link, Month
 
 Who = tuple[str, str]
 """Project and resource."""

@@ -1,6 +1,6 @@
 """Which stretches of subscriptions a link sells in the month, and when each version of its card holds."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from fractions import Fraction
@@ -19,6 +19,8 @@ from tests.worlds.worlds import (
     Subscription,
     Told,
     Use,
+    Version,
+    among,
     months_on,
 )
 
@@ -49,10 +51,18 @@ class Span:
     allowance: int
     """In bytes a month."""
     whole: tuple[datetime, datetime]
+    side: str = ""
+    """Through whom it is bought, where several links are looked at together: what cumulates begins anew on another."""
+    named: bool = False
+    """Whether it is sold by the named card."""
 
     def within(self, since: datetime, until: datetime) -> int:
         """Its seconds between two moments."""
         return seconds(max(self.start, since), min(self.end, until))
+
+    def holds(self, link: Link, number: int, month: Month) -> int:
+        """For how many seconds it is sold by a version of its card."""
+        return self.within(*held(link, number, month)) if link.versions[number].named == self.named else 0
 
     @property
     def raises(self) -> bool:
@@ -61,19 +71,26 @@ class Span:
 
     def scope(self, over: str, project: str = "") -> tuple[str, ...]:
         """What it shares with others that add up."""
-        own = self.customer.slug
-        scopes = {"buyer": (), "tenant": (own,), "project": (own, project)}
-        return scopes.get(over, (own, self.subscription.name))
+        own = (self.customer.slug, self.side)
+        scopes = {"buyer": (), "tenant": own, "project": (self.customer.slug, project)}
+        return scopes.get(over, (*own, self.subscription.name))
 
 
 def spans(family: Family, customer: Customer, link: Link, month: Month) -> Iterator[Span]:
     """What is held when, by which terms; what begins or ends on the day of a move does so at its moment."""
-    since, until = customer.since(link), customer.until(link)
-    turn = since or until
+    for since, until in customer.bought(link):
+        yield from _spans(family, customer, link, month, since, until)
+
+
+def _spans(
+    family: Family, customer: Customer, link: Link, month: Month, since: datetime | None, until: datetime | None
+) -> Iterator[Span]:
+    move = customer.move
+    turns = {move.day: move.at, **({move.back: move.back_at} if move.back and move.back_at else {})} if move else {}
+    back = move.back if move and since and since == move.back_at and among(link, move.left) else None
 
     def moment(day: date) -> datetime:
-        moves = turn and customer.move and day == customer.move.day
-        return turn if turn and moves else day_start(day, link.zone)
+        return turns[day] if day in turns and turns[day] in (since, until) else day_start(day, link.zone)
 
     first, end = (day_start(day, link.zone) for day in month)
     for subscription in customer.subscriptions:
@@ -81,9 +98,13 @@ def spans(family: Family, customer: Customer, link: Link, month: Month) -> Itera
         agreed = [
             each
             for each in family.terms
-            if each.link is link and (each.customer, each.subscription) == (customer.slug, subscription.name)
+            if each.link is link
+            and (each.customer, each.subscription) == (customer.slug, subscription.name)
+            # What was agreed before it moved is over where it comes back.
+            and not back
         ]
-        days = sorted({each.day for each in (*subscription.stretches, *agreed) if each.day < stop})
+        cards = family.cards_of(link, customer.slug, subscription.name)
+        days = sorted({each.day for each in (*subscription.stretches, *agreed, *cards) if each.day < stop})
         for day, last in pairwise([*days, stop]):
             stretch = [each for each in subscription.stretches if each.day <= day][-1]
             own = [each.allowance * GIB for each in agreed if each.day <= day]
@@ -92,29 +113,42 @@ def spans(family: Family, customer: Customer, link: Link, month: Month) -> Itera
             begins, ends = max(begins, since or begins), min(ends, until or ends)
             start, stops = max(begins, first), min(ends, end)
             if start < stops:
-                yield Span(customer, subscription, stretch, start, stops, allowance, (begins, ends))
+                named = family.is_named(link, customer.slug, subscription.name, max(day, back or day))
+                yield Span(customer, subscription, stretch, start, stops, allowance, (begins, ends), named=named)
 
 
 def held(link: Link, number: int, month: Month) -> tuple[datetime, datetime]:
     """From when to when a version holds in the month; not at all, where the end is before."""
-    later = [each.day for each in link.versions[number + 1 :]]
-    start = max(month[0], link.versions[number].day)
+    version = link.versions[number]
+    later = [each.day for each in link.versions[number + 1 :] if each.named == version.named]
+    start = max(month[0], version.day)
     return day_start(start, link.zone), day_start(min([month[1], *later]), link.zone)
 
 
 def cell_of(
-    customer: Customer, use: Use | Level | Told, link: Link, covered: list[Span], month: Month, *, ruled: bool = True
+    customer: Customer,
+    use: Use | Level | Told,
+    link: Link,
+    covered: list[Span],
+    month: Month,
+    *,
+    if_priced: Callable[[Version], bool] | None = None,
 ) -> Cell | None:
-    """Where a use falls: to the subscription that a rule says, else to that of its project, else to the one for all."""
+    """Where a use falls: to the subscription that a rule says, else to that of its project, else to the one for all.
+
+    What is promised falls to one whose card prices that, whatever rules say.
+    """
     there = {
         span.subscription: (number, place)
         for number in range(len(link.versions))
         for place, span in enumerate(covered)
         if span.customer is customer
+        and span.named == link.versions[number].named
+        and (if_priced is None or if_priced(link.versions[number]))
         and span.start <= use.moment < span.end
         and held(link, number, month)[0] <= use.moment < held(link, number, month)[1]
     }
-    for rule in customer.assigned if ruled else ():
+    for rule in customer.assigned if if_priced is None else ():
         open = day_start(rule.starts_on, link.zone) <= use.moment < day_start(rule.ends_on, link.zone)
         said = [each for each in there if each.name == rule.subscription]
         if open and said and rule.takes(use.project, use.resource):

@@ -1,17 +1,22 @@
 """What is stored of every pair, beside what rating it anew gives."""
 
+from collections import defaultdict
 from collections.abc import Iterable, Iterator
+from decimal import Decimal
 from itertools import groupby
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select, tuple_
+from sqlalchemy import and_, select, tuple_
 from sqlalchemy.orm import Session
 
-from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, unscaled
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, unscaled
+from gradumen.store.catalogue.tables import RateCardVersionRow
+from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import PairRow
 from gradumen.store.rating.current_charges import Attempt, Begun
 from gradumen.store.rating.tables import ChargedTogetherRow, CurrentChargeRow, CurrentPartRow, NotPricedRow
+from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.usecases.rating.current_charges import rated_rows
 
@@ -63,6 +68,25 @@ def _plain(row: Any) -> dict[str, Any]:
 def _decimal(part: dict[str, Any]) -> dict[str, Any]:
     quantity, amount = unscaled(part["quantity"], QUANTITY_PLACES), unscaled(part["amount"], AMOUNT_PLACES)
     return {**part, "quantity": quantity, "amount": amount}
+
+
+def own_charges(uow: UnitOfWork, seller: str, period: str) -> dict[tuple[str, str, str, int], Decimal]:
+    """What a month of a seller's own services costs it, by whose subscription, rate and version of the card it is."""
+    who, found = [OrganisationRow.slug, SubscriptionRow.name], defaultdict(list)
+    query = (
+        select(*who, CurrentChargeRow.rate, RateCardVersionRow.number, CurrentChargeRow.amount)
+        .join(PairRow, and_(PairRow.id == CurrentChargeRow.pair_id, PairRow.generation == CurrentChargeRow.generation))
+        .join(SupplyLineRow, SupplyLineRow.id == CurrentChargeRow.supply_line_id)
+        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
+        .join(OrganisationRow, OrganisationRow.id == SubscriptionRow.organisation_id)
+        .join(RateCardVersionRow, RateCardVersionRow.id == CurrentChargeRow.rate_card_version_id)
+        .where(PairRow.seller_id == PairRow.buyer_id, PairRow.period == period)
+        .where(PairRow.seller_id == select(OrganisationRow.id).where(OrganisationRow.slug == seller).scalar_subquery())
+    )
+    with Session(uow.engine) as session:
+        for customer, subscription, rate, version, amount in session.execute(query):
+            found[customer, subscription, rate.partition("-plan-")[0], version].append(amount)
+    return {key: add(amounts) for key, amounts in found.items()}
 
 
 def stored_charges(uow: UnitOfWork, last: str) -> set[tuple[Any, ...]]:

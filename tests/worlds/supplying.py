@@ -12,9 +12,10 @@ from gradumen.client.metering.readings import life_event, told_event
 from gradumen.wire.metering.exchange_rates import ExchangeRateItem
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from tests.worlds.accounts import Account, rules_of
+from tests.worlds.exchange import exchange_of
 from tests.worlds.machines import TOLD_UNTIL
 from tests.worlds.making import CURRENCIES
-from tests.worlds.worlds import DAYS, FIRST, PROJECTS, Cost, Customer, exchange_of, months_on
+from tests.worlds.worlds import DAYS, FIRST, PROJECTS, Cost, Customer, months_on
 
 FEED = "tarnwick/costs"
 

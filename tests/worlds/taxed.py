@@ -12,7 +12,8 @@ from tests.worlds.worlds import LAST, MINOR
 
 TAXES = {date(2020, 1, 1): Decimal(23), LAST + timedelta(days=6): Decimal(25)}
 """The percentage from each day on."""
-TAKEN_OFF = ("trial", "off", "less")
+TAKEN_OFF = ("trial", "off", "less", "off-named", "less-named")
+RESOLD = ("resold", "resold-named")
 Line = tuple[str | None, ...]
 
 
@@ -35,11 +36,11 @@ def wrong_taxes(documents: Iterable[InvoiceBody]) -> list[tuple[object, ...]]:
             left = charged[of, key]
             charged[of, key] += line.amount
             # Of what credits are among, one stretch may have charged what another gave.
-            mixed = line.rate == "resold"
+            mixed = line.rate in RESOLD
             if line.corrects and not mixed and (left * line.amount > 0 or abs(line.amount) > abs(left)):
                 wrong.append((each.number, "gives back too much", line, left))
             # A supplier's credit is below nothing by itself.
-            given = line.rate in TAKEN_OFF or (line.rate == "resold" and line.amount < 0)
+            given = line.rate in TAKEN_OFF or (line.rate in RESOLD and line.amount < 0)
             if not line.corrects and (line.amount < 0) != given and line.amount:
                 wrong.append((each.number, "gives back without a document", line))
             if line.tax_percent != percents[of]:

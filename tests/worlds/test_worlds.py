@@ -2,9 +2,10 @@
 
 import os
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import UTC, date, datetime, timedelta
 from fractions import Fraction
+from functools import partial
 from random import Random
 
 from gradumen.client import Client
@@ -26,26 +27,25 @@ from tests.worlds.making import (
     use_more,
 )
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
+from tests.worlds.own_cost import make_house, make_own, own_cost
 from tests.worlds.promised import give, plenty, promise_more
-from tests.worlds.publishing import change, events, levels, organisation, publish, say_more
-from tests.worlds.stored import differing_pairs
+from tests.worlds.publishing import (
+    card_file,
+    change,
+    events,
+    let_back,
+    levels,
+    move_in,
+    organisation,
+    publish,
+    say_more,
+)
+from tests.worlds.samplings import SAMPLED
+from tests.worlds.stored import differing_pairs, own_charges
 from tests.worlds.supplying import agree_rates, await_costs, lives, say_whose, send_costs
 from tests.worlds.taxed import TAXES, wrong_taxes
 from tests.worlds.test_changes import at_rest
-from tests.worlds.worlds import (
-    FIRST,
-    LAST,
-    MINOR,
-    MONTHS,
-    PROJECTS,
-    SAMPLED,
-    Customer,
-    Family,
-    Link,
-    Month,
-    among,
-    months_on,
-)
+from tests.worlds.worlds import FIRST, LAST, MINOR, MONTHS, PROJECTS, Customer, Family, Link, Month, among, months_on
 
 SERVICE = """
 service: network
@@ -106,16 +106,20 @@ Brought = Sequence[tuple[Family, dict[str, Client]]]
 
 
 def pass_time(random: Random, service: Service, provider: Client, brought: Brought) -> None:
-    """Let the months pass, in which limits are given."""
-    given = []
+    """Let the months pass, in which limits are given, and who moved goes back."""
+    planned: list[tuple[datetime, Callable[[], None]]] = []
     for family, sellers in brought:
         for customer in family.customers:
             promise_more(random, customer)
-            given += [(each.moment, customer, each, sellers) for each in customer.promises]
-    for at, customer, each, sellers in sorted(given, key=lambda entry: entry[0]):
+            planned += [(each.moment, partial(give, sellers, customer, each)) for each in customer.promises]
+        if family.move and family.move.back:
+            # Who sells in between sees nobody afterwards.
+            planned.append((family.move.at + timedelta(hours=26), partial(say_more, sellers, family, early=False)))
+            planned.append((family.move.at + timedelta(hours=30), partial(let_back, provider, family.move)))
+    for at, carry_out in sorted(planned, key=lambda entry: entry[0]):
         provider.clock.set(at, held=True)
         at_rest(service)
-        give(sellers, customer, each)
+        carry_out()
 
 
 def set_tax(client: Client, seller: str) -> None:
@@ -148,6 +152,22 @@ def check(client: Client, family: Family, link: Link, seed: int, month: Month = 
     net = sum((Fraction(line.amount) for line in found.lines), Fraction(0)) if found else Fraction(0)
     assert sum(amounts) == net, f"seed {seed}: spend of {family} on {link}"
     return net
+
+
+def check_own_cost(service: Service, provider: Client, families: Sequence[Family], own: Link, seed: int) -> None:
+    """What all that is used costs the provider, and that its margins have it, each line rounded once."""
+    for month in MONTHS:
+        period, expected = f"{month[0]:%Y-%m}", own_cost(families, own, month)
+        margins = provider.spend.margins("tarnwick", period, wait=60)
+        found = own_charges(service.uow, "tarnwick", period)
+        wrong = {
+            key: (found.get(key), float(expected.get(key, 0)))
+            for key in {*found, *expected}
+            if abs(Fraction(found.get(key, 0)) - expected.get(key, 0)) > Fraction(1, 10**6)
+        }
+        assert wrong == {}, f"seed {seed}, {period}: {wrong} of {own}"
+        shown = sum((Fraction(cost.amount) for row in margins.rows for cost in row.costs), Fraction(0))
+        assert abs(shown - sum(expected.values())) <= Fraction(len(expected), 20), f"seed {seed}, {period}"
 
 
 def cost_of_sold(client: Client, seller: str, month: Month, currency: str) -> Fraction:
@@ -190,9 +210,15 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     agree_rates(provider, "tarnwick")
     families = [make_family(random, number) for number in range(count)]
     brought = [(family, bring_in(provider, service.url, family)) for family in families]
+    own = make_own(random)
+    for version in own.versions:
+        card = card_file(own, [family.plan for family in families], version)
+        provider.catalogue.publish("tarnwick", [card])
+    house = make_house(random, own, families[0])
+    move_in(provider, house)
     pass_time(random, service, provider, brought)
     provider.clock.set(moment(LAST, 4), held=True)
-    customers = [customer for family in families for customer in family.customers]
+    customers = [customer for family in (*families, house) for customer in family.customers]
     accounts = [(make_account(random, family, number), family) for number, family in enumerate(families)]
     await_costs(provider)
     say_whose(provider, customers, [each for each, _ in accounts])
@@ -205,7 +231,8 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
         assert provider.readings.send("tarnwick/all", batch).refused == 0
         send_costs(provider, customer, moment(LAST, 3))
     for family, sellers in brought:
-        say_more(sellers, family, early=False)
+        if not (family.move and family.move.back):
+            say_more(sellers, family, early=False)
     sold = [(family, link, sellers[link.seller]) for family, sellers in brought for link in family.links]
     first: dict[tuple[str, str], Fraction] = {}
     bought: dict[tuple[str, Month, str], Fraction] = defaultdict(Fraction)
@@ -218,6 +245,7 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     for (buyer, month, currency), net in bought.items():
         if buyer in clients:
             assert cost_of_sold(clients[buyer], buyer, month, currency) == net, f"seed {seed}: {buyer} {month}"
+    check_own_cost(service, provider, [*families, house], own, seed)
     documents: list[InvoiceBody] = []
     for month in MONTHS:
         for seller, client in {(link.seller, client) for _, link, client in sold}:
@@ -234,7 +262,7 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
         late = shared_events(account, told)
         assert not late or provider.readings.send("tarnwick/all", late).refused == 0
     say_whose(provider, customers, [each for each, _ in accounts])
-    for family, sellers in brought:
+    for family, sellers in (*brought, (house, {"tarnwick": provider})):
         for customer, each in change_late(random, family):
             direct = sellers[customer.last_seller].subscriptions
             [made] = [one for one in direct.list(customer.slug) if one.name == each.name]
@@ -245,6 +273,7 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     for family, link, client in sold:
         for month in MONTHS:
             check(client, family, link, seed, month)
+    check_own_cost(service, provider, [*families, house], own, seed)
     for seller, client in {(link.seller, client) for _, link, client in sold}:
         documents += close(client, seller, MONTHS[-1])
     for family, link, _ in sold:

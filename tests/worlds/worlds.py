@@ -3,7 +3,7 @@
 import os
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from fractions import Fraction
 from zoneinfo import ZoneInfo
 
@@ -69,7 +69,9 @@ class Version:
     their ``components`` or as the whole. ``once`` and ``quarter`` are fees of both tiers, ``peaks`` prices of sampled
     meters, for an hour of a GiB; ``awake`` and ``parked`` prices of a machine's hour, awake by begun steps. Costs of a
     supplier are sold with a ``markup`` in percent, and once a ``fixed`` amount; ``promised`` is the price of a month
-    (730 hours) of a GiB that a quota promises.
+    (730 hours) of a GiB that a quota promises. Of what own services cost, ``rent`` is a month's fixed amount, borne in
+    proportion to traffic, and ``overhead`` a percentage on everything. It is of the seller's usual card, or ``named``: of
+    the one that is agreed for some subscriptions.
     """
 
     day: date
@@ -95,13 +97,16 @@ class Version:
     markup: int | None = None
     fixed: Fraction = Fraction(0)
     promised: Fraction | None = None
+    rent: Fraction = Fraction(0)
+    overhead: int = 0
+    named: bool = False
 
 
 @dataclass
 class Link:
-    """A seller with a buyer, its card, and the seller's zone.
+    """A seller with a buyer, its cards, and the seller's zone.
 
-    ``over`` is what its traffic adds up over, ``least_over`` what its least spend is for; ``advance``: its fees are
+    ``card`` is the name of the usual one, which another buyer may have, too. ``over`` is what its traffic adds up over, ``least_over`` what its least spend is for; ``advance``: its fees are
     charged before their month.
     """
 
@@ -113,6 +118,18 @@ class Link:
     over: str
     least_over: str = "buyer"
     advance: bool = False
+    card: str = ""
+
+    def __post_init__(self) -> None:
+        self.card = self.card or f"card-{self.buyer}"
+
+    def numbers(self, *, named: bool) -> list[int]:
+        """Of the versions of a card, the earliest first."""
+        return [number for number, each in enumerate(self.versions) if each.named == named]
+
+    def number_on(self, day: date, *, named: bool) -> int:
+        """Of a card's version that holds on a day."""
+        return max(number for number in self.numbers(named=named) if self.versions[number].day <= day)
 
 
 @dataclass(eq=False)
@@ -129,7 +146,7 @@ class Subscription:
 class Move:
     """Who moves, on which day, at which moment; the links that end with it, and those that begin, from above.
 
-    ``early``: it is planned before what is subscribed to is changed.
+    ``early``: it is planned before what is subscribed to is changed. ``back``: it moves back on a day.
     """
 
     mover: str
@@ -138,6 +155,13 @@ class Move:
     left: list[Link]
     later: list[Link]
     early: bool = False
+    back: date | None = None
+    back_at: datetime | None = None
+
+    def is_left(self, link: Link, day: date) -> bool:
+        """Whether somebody who moves does not buy over a link on a day, as it ended or did not begin yet."""
+        away = self.day <= day < (self.back or date.max)
+        return (among(link, self.left) and away) or (among(link, self.later) and not away)
 
 
 @dataclass(frozen=True)
@@ -218,55 +242,6 @@ class Cost:
         return min(max(self.day, month[0]), month[1] - timedelta(days=1))
 
 
-EXCHANGE = {
-    ("GBP", "EUR"): [(date(2026, 1, 1), Fraction(23, 20)), (FIRST + timedelta(days=20), Fraction(57, 50))],
-    ("JPY", "EUR"): [(FIRST + timedelta(days=12), Fraction(61, 10000))],
-    ("EUR", "GBP"): [(date(2026, 1, 1), Fraction(87, 100)), (FIRST + timedelta(days=40), Fraction(22, 25))],
-    ("EUR", "JPY"): [(FIRST + timedelta(days=7), Fraction(1601, 10)), (FIRST + timedelta(days=35), Fraction(163))],
-}
-"""What the provider has agreed; its resellers' euros are worth a tenth more, and yen not known to them."""
-
-
-def exchange_of(seller: str) -> dict[tuple[str, str], list[tuple[date, Fraction]]]:
-    if seller == "tarnwick":
-        return EXCHANGE
-    return {("EUR", "GBP"): [(day, rate * 11 / 10) for day, rate in EXCHANGE["EUR", "GBP"]]}
-
-
-def worth(seller: str, into: str, day: date, currency: str = "EUR") -> Fraction | None:
-    """What a unit of a currency is worth to a seller on a day; None where it has not said so."""
-    if currency == into:
-        return Fraction(1)
-    rates = [rate for first, rate in exchange_of(seller).get((currency, into), []) if first <= day]
-    return rates[-1] if rates else None
-
-
-@dataclass(frozen=True)
-class Sampled:
-    """How a meter is sampled: the statistic of a resource's hours in a window, and what counts of several resources."""
-
-    statistic: str
-    window: str
-    across: str
-
-    @property
-    def units(self) -> tuple[str, str, str]:
-        """What usage is counted in, and how, what a reading is in, and what a price is for."""
-        if self.across == "distinct":
-            return "piece, combine: sum", "piece", "piece"
-        return "byte-second, combine: level", "GiB", "GiB-hour"
-
-
-SAMPLED = {
-    "daily": Sampled("p95", "day", "sum"),
-    "highest": Sampled("max", "period", "max"),
-    "monthly": Sampled("p95", "period", "sum"),
-    "mean": Sampled("mean", "day", "max"),
-    "hourly": Sampled("max", "hour", "max"),
-    "counted": Sampled("sum", "day", "distinct"),
-}
-
-
 @dataclass(frozen=True)
 class Terms:
     """An allowance that a seller gives a customer's subscription from a day on, in place of its tiers', in GiB."""
@@ -276,6 +251,17 @@ class Terms:
     subscription: str
     day: date
     allowance: int
+
+
+@dataclass(frozen=True)
+class CardAgreed:
+    """By which card a seller sells a customer's subscription from a day on: the named one, or the usual one again."""
+
+    link: Link
+    customer: str
+    subscription: str
+    day: date
+    named: bool
 
 
 @dataclass(frozen=True)
@@ -325,16 +311,22 @@ class Customer:
     @property
     def last_seller(self) -> str:
         """Who sells to it at the end."""
-        moved = self.move is not None and self.move.mover == self.slug
-        return self.move.later[-1].seller if self.move and moved else self.seller
+        return self.seller if self.move and self.move.back else self.seller_at(datetime.max.replace(tzinfo=UTC))
 
-    def since(self, link: Link) -> datetime | None:
-        """When it begins to buy over a link that it comes to by a move."""
-        return self.move.at if self.move and among(link, self.move.later) else None
+    def seller_at(self, moment: datetime) -> str:
+        """Who sells to it at a moment."""
+        move = self.move
+        away = move is not None and move.at <= moment and not (move.back_at and move.back_at <= moment)
+        return move.later[-1].seller if move and away and move.mover == self.slug else self.seller
 
-    def until(self, link: Link) -> datetime | None:
-        """When it ends to buy over a link that it leaves by a move."""
-        return self.move.at if self.move and among(link, self.move.left) else None
+    def bought(self, link: Link) -> list[tuple[datetime | None, datetime | None]]:
+        """From when to when it buys over a link, as far as a move begins or ends that."""
+        move = self.move
+        if move and among(link, move.later):
+            return [(move.at, move.back_at)]
+        if move and among(link, move.left):
+            return [(None, move.at), *([(move.back_at, None)] if move.back_at else [])]
+        return [(None, None)]
 
 
 def among(link: Link, links: Sequence[Link]) -> bool:
@@ -354,6 +346,7 @@ class Family:
     withdrawn: Move | None = None
     by_hand: list[ByHand] = field(default_factory=list)
     terms: list[Terms] = field(default_factory=list)
+    cards: list[CardAgreed] = field(default_factory=list)
 
     @property
     def links(self) -> list[Link]:
@@ -366,6 +359,19 @@ class Family:
     @property
     def move(self) -> Move | None:
         return next((each.move for each in self.customers if each.move), None)
+
+    def cards_of(self, link: Link, customer: str, subscription: str) -> list[CardAgreed]:
+        """What is agreed of a subscription's card on a link, from day to day."""
+        of = (customer, subscription)
+        return [each for each in self.cards if each.link is link and (each.customer, each.subscription) == of]
+
+    def is_named(self, link: Link, customer: str, subscription: str, day: date) -> bool:
+        """Whether it is sold by the named card on a day: what was agreed before a move is over with it."""
+        move = next(each.move for each in self.customers if each.slug == customer)
+        if move and move.back and among(link, move.left) and day >= move.back:
+            return False
+        agreed = [each.named for each in self.cards_of(link, customer, subscription) if each.day <= day]
+        return agreed[-1] if agreed else False
 
     def below(self, link: Link) -> list[Customer]:
         """Who buys over a link at some time."""
