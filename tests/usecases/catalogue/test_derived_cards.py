@@ -77,6 +77,47 @@ def test_it_follows_its_base_and_keeps_rates_of_its_own(world: World) -> None:
     assert prices(world, "mara", "tarnwick", "retail", 1)["moor"] == "70"
 
 
+def test_it_follows_after_a_later_version_of_its_own(world: World) -> None:
+    """The reseller has a version for January, then prices rise in December: from 2 January they rise there, too."""
+    edda = world.user("edda").catalogue
+    for day in ("2026-01-01", "2027-01-01"):
+        edda.publish("oxbow", files(derived("retail", "tarnwick/resellers-gbp", "GBP", day=day)))
+    old = prices(world, "edda", "oxbow", "retail")
+    world.mara.catalogue.publish("tarnwick", files(rate_card("resellers-gbp", "GBP", "resellers", "2", "2026-12-01")))
+    versions = edda.rate_card("oxbow", "retail").versions
+
+    assert [each.starts_on for each in versions] == [date(2026, 1, 1), date(2027, 1, 1), date(2027, 1, 2)]
+    assert prices(world, "edda", "oxbow", "retail", 1) == old
+    assert Decimal(prices(world, "edda", "oxbow", "retail")["heath"]) > Decimal(old["heath"])
+
+
+def test_what_follows_with_notice_follows_each_of_two_versions_of_one_day(world: World) -> None:
+    """The second begins while the first is still told: it holds from the day after that."""
+    with_notice = derived("retail", "tarnwick/tenants-eur") + "  notice-days: 60\n"
+    world.mara.catalogue.publish("tarnwick", files(with_notice))
+    for day, factor in (("2026-11-01", "2"), ("2026-11-10", "3")):
+        world.mara.catalogue.publish("tarnwick", files(rate_card("tenants-eur", "EUR", "tenants", factor, day)))
+    versions = world.mara.catalogue.rate_card("tarnwick", "retail").versions
+
+    assert [each.starts_on for each in versions] == [date(2026, 1, 1), date(2026, 12, 4), date(2026, 12, 5)]
+    assert [prices(world, "mara", "tarnwick", "retail", at)["heath"] for at in (1, 2)] == ["40.8", "60.7"]
+
+
+@pytest.mark.parametrize("order", [(0, 1, 2), (2, 1, 0), (1, 2, 0)])
+def test_cards_that_are_published_with_their_base_have_no_second_version(world: World, order: tuple[int, ...]) -> None:
+    """All for the same day, in one call, in whatever order: the followers have the base's new prices already."""
+    world.mara.catalogue.publish("tarnwick", files(derived("retail", "tarnwick/tenants-eur")))
+    base = rate_card("tenants-eur", "EUR", "tenants", "2", "2026-12-01")
+    follower = derived("retail", "tarnwick/tenants-eur", day="2026-12-01")
+    outlet = derived("outlet", "tarnwick/retail", day="2026-12-01")
+    world.mara.catalogue.publish("tarnwick", files(*((base, follower, outlet)[place] for place in order)))
+    versions = {slug: world.mara.catalogue.rate_card("tarnwick", slug).versions for slug in ("retail", "outlet")}
+
+    assert [each.starts_on for each in versions["retail"]] == [date(2026, 1, 1), date(2026, 12, 1)]
+    assert [each.starts_on for each in versions["outlet"]] == [date(2026, 12, 1)]
+    assert [prices(world, "mara", "tarnwick", slug)["heath"] for slug in versions] == ["40.8", "41.8"]
+
+
 def test_a_reseller_follows_the_card_it_buys_by_and_its_supplier_is_not_told(world: World) -> None:
     edda = world.user("edda").catalogue
     edda.publish("oxbow", files(derived("retail", "tarnwick/resellers-gbp", "GBP")))

@@ -1,5 +1,6 @@
 """Rate cards that follow others: what they come to when published, and which follow a new version of their base."""
 
+from collections.abc import Mapping, Sequence
 from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid4
@@ -13,15 +14,34 @@ from gradumen.store.catalogue.rate_cards import (
     versions_following,
     versions_of,
 )
-from gradumen.store.catalogue.tables import RateCardRow, UnpublishedChangeRow
+from gradumen.store.catalogue.tables import RateCardRow, RateCardVersionRow, UnpublishedChangeRow
 from gradumen.store.organisations.tables import OrganisationRow, Tree, local_day
 from gradumen.store.subscriptions.sales import prices_any
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.card_choice import cards_offered
 from gradumen.usecases.catalogue.published import Published
 from gradumen.wire.catalogue.forms.derivations import read_derivation, source_form
-from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
+from gradumen.wire.catalogue.forms.rate_cards import rate_card_form, read_rate_card
 from gradumen.wire.catalogue.forms.rates import rate_form
+
+
+def bases_first(forms: Sequence[Mapping[str, Any]], seller: str) -> list[int]:
+    """The places of forms that are published together, so that each card comes after the one that it follows."""
+    cards = {str(form.get("rate-card")): place for place, form in enumerate(forms) if "rate-card" in form}
+    found: list[int] = []
+
+    def put(place: int, above: tuple[int, ...] = ()) -> None:
+        derived = forms[place].get("derived")
+        owner, _, slug = str(derived.get("base") if isinstance(derived, dict) else "").partition("/")
+        base = cards.get(slug) if owner == seller else None
+        if base is not None and base not in (*found, *above, place):
+            put(base, (*above, place))
+        if place not in found:
+            found.append(place)
+
+    for place in range(len(forms)):
+        put(place)
+    return found
 
 
 def expand(
@@ -88,14 +108,15 @@ def _check_circle(tx: Session, seller: OrganisationRow, base: RateCardRow, slug:
 
 
 def followers(
-    tx: Session, seller: OrganisationRow, slug: str, form: dict[str, Any], now: datetime
+    tx: Session, tree: Tree, seller: OrganisationRow, published: Published, form: dict[str, Any], now: datetime
 ) -> list[tuple[OrganisationRow, dict[str, Any]]]:
     """The cards that follow one, with what they are written as from the day of its new version, or of their notice.
 
-    On their sellers' clocks that day may have begun already; then from the next one.
+    On their sellers' clocks that day may have begun already; then from the next one. Where they have a later version
+    already that was made without the base's new one, from the day after that.
     """
     starts_on = date.fromisoformat(str(form["starts-on"]))
-    path = f"{seller.slug}/{slug}"
+    path = f"{seller.slug}/{form['rate-card']}"
     newest = {version.rate_card_id: (version, owner) for version, owner in versions_following(tx, path)}
     found: list[tuple[OrganisationRow, dict[str, Any]]] = []
     for version, owner in newest.values():
@@ -103,9 +124,27 @@ def followers(
         if derivation is None or f"{derivation.seller}/{derivation.card}" != path:
             continue
         day = max(starts_on, local_day(tx, owner.id, now) + timedelta(days=max(1, derivation.notice_days)))
-        if version.starts_on < day:
-            found.append((owner, {**source_form(version.document), "starts-on": day.isoformat()}))
+        written = source_form(version.document)
+        if version.starts_on >= day:
+            if _stands(tx, tree, owner, published, written, version):
+                continue
+            day = version.starts_on + timedelta(days=1)
+        found.append((owner, {**written, "starts-on": day.isoformat()}))
     return found
+
+
+def _stands(
+    tx: Session,
+    tree: Tree,
+    owner: OrganisationRow,
+    published: Published,
+    written: dict[str, Any],
+    version: RateCardVersionRow,
+) -> bool:
+    """Whether a version has what comes of its base by now."""
+    form = expand(tx, tree, owner, published, {**written, "starts-on": version.starts_on.isoformat()})
+    card = read_rate_card(form, published.known, version.number)
+    return bool(rate_card_form(card)["rates"] == version.document["rates"])
 
 
 def leave_unpublished(tx: Session, owner: OrganisationRow, form: dict[str, Any], by: UUID, at: datetime) -> None:

@@ -33,7 +33,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.card_choice import check_rules
 from gradumen.usecases.catalogue.changes import change_of, differences
-from gradumen.usecases.catalogue.derived_cards import expand, followers, leave_unpublished
+from gradumen.usecases.catalogue.derived_cards import bases_first, expand, followers, leave_unpublished
 from gradumen.usecases.catalogue.names import meter_names
 from gradumen.usecases.catalogue.offers import check_reached, check_services, offers_to, sellable
 from gradumen.usecases.catalogue.published import Published, add_service, load_cards, load_published
@@ -156,8 +156,9 @@ class _Publishing:
             "offer": self._offer,
             "rate-card": self._rate_card,
         }
+        places = bases_first([each.form for each in documents], self.seller.slug)
         for kind, reader in readers.items():
-            for document in documents:
+            for document in (documents[place] for place in places):
                 if document.kind != kind:
                     continue
                 try:
@@ -277,7 +278,7 @@ class _Publishing:
         form = expand(self.tx, self.tree, self.seller, self.known, form)
         change = self._rate_card_version(form)
         if change.change != "unchanged":
-            for owner, following in followers(self.tx, self.seller, change.slug, form, self.now):
+            for owner, following in followers(self.tx, self.tree, self.seller, self.known, form, self.now):
                 inner = _Publishing(self.tx, owner, self.tree, self.now, self.caller, self.known)
                 try:
                     with self.tx.begin_nested():
