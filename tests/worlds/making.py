@@ -8,6 +8,7 @@ from itertools import pairwise
 from random import Random
 from zoneinfo import ZoneInfo
 
+from tests.worlds.deriving import derive
 from tests.worlds.samplings import SAMPLED
 from tests.worlds.worlds import (
     DAYS,
@@ -100,6 +101,9 @@ def make_family(random: Random, number: int) -> Family:
     moves = len(between) > 0 and random.random() < 0.5
     zones = WHOLE_HOURS if moves else ZONES
     above = [make_link(random, *pair, zones) for pair in pairwise(["tarnwick", *between])]
+    for base, link in pairwise(above):
+        if random.random() < 0.4:
+            derive(random, link, base)
     zone_of = {each.seller: each.zone for each in above}
     customers = []
     for letter in "abc"[: random.choice([1, 1, 2, 3])]:
@@ -107,6 +111,8 @@ def make_family(random: Random, number: int) -> Family:
         seller = over[-1].buyer if over else "tarnwick"
         own = make_link(random, seller, f"customer-{number}{letter}", zones)
         own.zone = zone_of.setdefault(seller, own.zone)
+        if over and random.random() < 0.4:
+            derive(random, own, over[-1])
         customers.append(Customer(own.buyer, [*over, own], list(make_subscriptions(random))))
         use_more(random, customers[-1], random.randint(0, 24))
         hold_more(random, customers[-1], random.randint(0, 16))

@@ -94,10 +94,33 @@ def card_file(link: Link, plans: Sequence[str], version: Version, buyers: Sequen
         *([f"overhead: {version.overhead}"] if version.overhead else []),
         "rates:",
     ]
+    return CatalogueFile(name=f"{slug}.yaml", content="\n".join([*head, *lines, *discounts(version, suffix)]) + "\n")
+
+
+def derived_file(link: Link, buyers: Sequence[str]) -> CatalogueFile:
+    """The first version of a card that follows another."""
+    how, first = link.derived, link.versions[0]
+    assert how is not None
+    on_top = {"percent": how.percent, "amount": text(how.amount)}
+    base = {"base": f"{how.base.seller}/{how.base.card}", "on-top": on_top, "price-step": text(how.step)}
+    lines = [
+        f"rate-card: {link.card}",
+        f"name: {link.card}",
+        f"for: {{organisations: [{', '.join(buyers)}]}}",
+        f"currency: {link.currency}",
+        f"starts-on: {first.day}",
+        f"composites: {'components' if first.components else 'whole'}",
+        f"derived: {_flow(base)}",
+        "rates: []",
+        *discounts(first, ""),
+    ]
+    return CatalogueFile(name=f"{link.card}.yaml", content="\n".join(lines) + "\n")
+
+
+def discounts(version: Version, suffix: str) -> list[str]:
     off = [{"discount": f"off{suffix}", "name": "Off", "percent": version.off}] if version.off else []
     off += [{"discount": f"less{suffix}", "name": "Less", "amount": version.less}] if version.less else []
-    discounts = [f"discounts: {_flow(off)}"] if off else []
-    return CatalogueFile(name=f"{slug}.yaml", content="\n".join([*head, *lines, *discounts]) + "\n")
+    return [f"discounts: {_flow(off)}"] if off else []
 
 
 def fees_of(version: Version, plan: str, when: dict[str, str], suffix: str) -> Iterator[dict[str, Any]]:
@@ -179,11 +202,19 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
     cards: dict[tuple[str, str], list[Link]] = {}
     for link in family.links:
         cards.setdefault((link.seller, link.card), []).append(link)
+    later: list[tuple[str, CatalogueFile]] = []
     for (seller, _), alike in cards.items():
         sellers[seller].catalogue.publish(seller, [offer])
-        for version in alike[0].versions:
-            file = card_file(alike[0], [family.plan], version, [each.buyer for each in alike])
+        buyers = [each.buyer for each in alike]
+        files = [card_file(alike[0], [family.plan], version, buyers) for version in alike[0].versions]
+        usual, named = ([files[at] for at in alike[0].numbers(named=named)] for named in (False, True))
+        first = derived_file(alike[0], buyers) if alike[0].derived else usual[0]
+        for file in (first, *named):
             sellers[seller].catalogue.publish(seller, [file])
+        later += [(seller, each) for each in usual[1:] if not alike[0].derived]
+    # What follows does so by itself.
+    for seller, file in later:
+        sellers[seller].catalogue.publish(seller, [file])
     made = [
         (sellers[customer.seller], subscribe(sellers[customer.seller], customer, family.plan, each), each)
         for customer in family.customers

@@ -103,6 +103,16 @@ class Version:
 
 
 @dataclass
+class Derived:
+    """The link whose usual card is followed, the percentage and amount on top of prices, and what these are multiples of."""
+
+    base: "Link"
+    percent: int
+    amount: Fraction
+    step: Fraction
+
+
+@dataclass
 class Link:
     """A seller with a buyer, its cards, and the seller's zone.
 
@@ -119,6 +129,7 @@ class Link:
     least_over: str = "buyer"
     advance: bool = False
     card: str = ""
+    derived: Derived | None = None
 
     def __post_init__(self) -> None:
         self.card = self.card or f"card-{self.buyer}"

@@ -6,6 +6,7 @@ from decimal import Decimal
 from typing import Any
 
 import pytest
+from sqlalchemy import Engine, text
 
 from gradumen.client import Client
 from gradumen.core.errors import (
@@ -113,6 +114,27 @@ def test_terms_are_accepted_before_and_it_is_known_by_whom(holding: World) -> No
     ]
     with pytest.raises(NotFound):
         holding.mara.subscriptions.change(held.id, SubscriptionChange(starts_on=date(2026, 11, 1), plan_version=9))
+
+
+@pytest.mark.parametrize("starts_on", [date(2025, 10, 1), date(2025, 12, 15)])
+def test_the_card_by_the_sellers_rules_is_that_of_the_renewal_once_it_renewed(
+    holding: World, engine: Engine, starts_on: date
+) -> None:
+    """A card of its own for some time, then back: before the renewal, or after it."""
+    rules = HOLD.split("---")[-1].replace("for: named", "for: {organisations: [quillstone]}")
+    holding.mara.catalogue.publish("tarnwick", files(rules.replace("opening", "usual")))
+    held = hold(holding, starts_on=starts_on, rate_card=None)
+    for card, day in (("opening", date(2026, 1, 1)), ("", date(2026, 11, 1))):
+        holding.mara.subscriptions.agree(held.id, SpecialTermsAgree(seller="tarnwick", starts_on=day, rate_card=card))
+    columns = "c.slug, l.starts_on FROM supply_lines l JOIN rate_cards c ON c.id = l.rate_card_id"
+    query = text(f"SELECT {columns} WHERE l.subscription_id = :one AND NOT l.void ORDER BY l.starts_on")
+    with engine.connect() as connection:
+        rows = [(slug, day) for slug, day in connection.execute(query, {"one": held.id.hex})]
+    back = {
+        date(2025, 10, 1): [("opening", date(2026, 10, 1)), ("later", date(2026, 11, 1))],
+        date(2025, 12, 15): [("usual", date(2026, 11, 1)), ("later", date(2026, 12, 15))],
+    }
+    assert rows == [("usual", starts_on), ("opening", date(2026, 1, 1)), *back[starts_on]]
 
 
 def test_a_moved_subscription_has_the_allowance_of_its_new_version_from_its_day(holding: World) -> None:

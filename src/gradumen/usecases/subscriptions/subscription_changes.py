@@ -36,6 +36,7 @@ from gradumen.usecases.subscriptions.subscriptions import (
 from gradumen.usecases.subscriptions.supply_lines import (
     by_link,
     check_quantity,
+    find_renewal,
     from_day,
     link_from,
     links_of,
@@ -303,7 +304,8 @@ def agree_special_terms(
     """Give a subscription a card, allowances or levels of its own on the link of one seller, from a day on.
 
     Args:
-        rate_card: a card of the seller's; empty text goes back to the one by the seller's rules. None leaves as is.
+        rate_card: a card of the seller's; empty text goes back to the one by the seller's rules, and to the one that
+            this goes over to where the subscription renews. None leaves as is.
         special_terms: ``allowances`` and ``levels``, as in a tier; an empty mapping goes back to the tier's.
 
     Raises:
@@ -325,6 +327,8 @@ def agree_special_terms(
     if not changed:
         message = f"{owner.name} sells this subscription until {sold[-1].ends_on}; choose a day before"
         raise Invalid(message, field="starts_on", value=starts_on)
+    if rate_card == "":
+        changed = _back_to_rules(tx, owner, row, changed, published)
     for line in changed:
         _agree(tx, owner, line, rate_card, special_terms, published)
     after = {
@@ -337,6 +341,21 @@ def agree_special_terms(
     return views(tx, scope, [row], published)[0]
 
 
+def _back_to_rules(
+    tx: Session, seller: OrganisationRow, row: SubscriptionRow, lines: list[SupplyLineRow], published: Published
+) -> list[SupplyLineRow]:
+    """Lines of a link by the seller's rules again; one more where the card goes over to another within one of them."""
+    card = choose_card(tx, seller, tx.get_one(OrganisationRow, lines[0].buyer_id), None)
+    plan = plan_of(tx.get_one(PlanVersionRow, lines[0].plan_version_id), published)
+    renewal = find_renewal(tx, seller, card, plan, row.starts_on)
+    renewed = from_day(tx, lines, renewal[0]) if renewal else []
+    found = [*lines, *(line for line in renewed if not any(line is each for each in lines))]
+    for line in found:
+        over = renewal is not None and line.starts_on >= renewal[0]
+        line.rate_card_id, line.card_named = (renewal[1] if renewal and over else card).id, False
+    return found
+
+
 def _agree(
     tx: Session,
     seller: OrganisationRow,
@@ -345,10 +364,9 @@ def _agree(
     special_terms: Mapping[str, Any] | None,
     published: Published,
 ) -> None:
-    if rate_card is not None:
+    if rate_card:
         buyer = tx.get_one(OrganisationRow, line.buyer_id)
-        line.rate_card_id = choose_card(tx, seller, buyer, rate_card or None).id
-        line.card_named = bool(rate_card)
+        line.rate_card_id, line.card_named = choose_card(tx, seller, buyer, rate_card).id, True
     if special_terms is not None:
         plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
         with_special_terms(plan.tier(line.tier), special_terms, plan, published)
