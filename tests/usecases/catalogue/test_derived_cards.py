@@ -150,15 +150,18 @@ def test_a_new_reseller_makes_its_prices_of_those_it_will_buy_by(world: World) -
     assert {each.rate for each in margins.rates} >= {"vcpu", "egress"}
 
 
-def test_a_followers_trouble_does_not_stop_its_base_and_waits_as_a_draft(world: World) -> None:
+@pytest.mark.parametrize("days", [["2026-01-01"], ["2026-01-01", "2027-01-01"]])
+def test_a_followers_trouble_does_not_stop_its_base_and_waits_as_a_draft(world: World, days: list[str]) -> None:
     own = "[{rate: big, meter: compute/vcpu, where: {size: small}, per: vCPU-hour, price: 1}]"
-    world.user("edda").catalogue.publish("oxbow", files(derived("retail", "tarnwick/resellers-gbp", "GBP", own=own)))
+    for day in days:
+        card = derived("retail", "tarnwick/resellers-gbp", "GBP", day=day, own=own)
+        world.user("edda").catalogue.publish("oxbow", files(card))
     wider = rate_card("resellers-gbp", "GBP", "resellers", "0.8", "2026-12-01").replace(
         "where: {size: large}", "where: {size: small}"
     )
     world.mara.catalogue.publish("tarnwick", files(wider))
 
-    assert len(world.user("edda").catalogue.rate_card("oxbow", "retail").versions) == 1
+    assert len(world.user("edda").catalogue.rate_card("oxbow", "retail").versions) == len(days)
     assert [draft.slug for draft in world.user("edda").unpublished_changes.list("oxbow")] == ["retail"]
 
 

@@ -141,9 +141,12 @@ def _stands(
     written: dict[str, Any],
     version: RateCardVersionRow,
 ) -> bool:
-    """Whether a version has what comes of its base by now."""
-    form = expand(tx, tree, owner, published, {**written, "starts-on": version.starts_on.isoformat()})
-    card = read_rate_card(form, published.known, version.number)
+    """Whether a version has what comes of its base by now; not where nothing can come of that any more."""
+    try:
+        form = expand(tx, tree, owner, published, {**written, "starts-on": version.starts_on.isoformat()})
+        card = read_rate_card(form, published.known, version.number)
+    except Invalid:
+        return False
     return bool(rate_card_form(card)["rates"] == version.document["rates"])
 
 
