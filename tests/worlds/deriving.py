@@ -14,7 +14,7 @@ def derive(random: Random, link: Link, base: Link) -> None:
     link.currency, link.over, link.least_over, link.advance = base.currency, base.over, base.least_over, base.advance
     own = link.versions[0]
     usual = [
-        replace(on_top(link.derived, each), off=own.off, less=own.less, components=own.components)
+        replace(on_top(link.derived, each), off=own.off, less=own.less, part=own.part, components=own.components)
         for each in base.versions
         if not each.named
     ]

@@ -74,6 +74,7 @@ def make_version(random: Random, day: date, over: str) -> Version:
         random.choice([None, 0, 8, 12]),
         Fraction(random.choice([0, 0, 9])),
         random.choice([None, Fraction(random.randint(1, 900), 1000)]),
+        part=random.choice([0, 0, 20]),
     )
 
 

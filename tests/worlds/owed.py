@@ -94,7 +94,7 @@ def by_rates(family: Family, link: Link, covered: list[Span], month: Month) -> C
 
 
 def taken_off(link: Link, covered: list[Span], charged: Charged, month: Month) -> Iterator[tuple[str, Cell, Fraction]]:
-    """What a trial takes off a stretch and version, else a percentage, and then what is left of the amount."""
+    """What a trial takes off a stretch and version, else percentages, and then what is left of the amount."""
     sums: dict[Cell, Fraction] = defaultdict(Fraction)
     for (_, number, place), amount in charged.items():
         sums[number, place] += amount
@@ -107,6 +107,9 @@ def taken_off(link: Link, covered: list[Span], charged: Charged, month: Month) -
         if span.stretch.trial:
             yield "trial", (number, place), left
             continue
+        part = max(ZERO, charged.get(("traffic", number, place), ZERO)) * version.part / 100
+        left -= part
+        yield "part", (number, place), part
         off = left * version.off / 100
         less = max(ZERO, min(left - off, version.less - given[span.scope(""), span.named]))
         given[span.scope(""), span.named] += less

@@ -39,6 +39,7 @@ def make_own(random: Random) -> Link:
             make_version(random, day, over),
             off=0,
             less=0,
+            part=0,
             promised=None,
             rent=Fraction(random.choice([0, 800, 1234])),
             overhead=random.choice([0, 7, 10]),

@@ -1,6 +1,6 @@
 """What brings random customers in over the interface; imports ``client`` and ``wire`` only."""
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from decimal import Decimal
 from fractions import Fraction
 from itertools import pairwise
@@ -8,7 +8,6 @@ from typing import Any
 from uuid import UUID
 
 from gradumen.client import Client
-from gradumen.client.metering.readings import reading_event
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.assignment_rules import AssignmentRuleSet
@@ -19,7 +18,6 @@ from tests.worlds.worlds import (
     GIB,
     MINOR,
     PROJECTS,
-    QUARTER,
     ByHand,
     CardAgreed,
     Customer,
@@ -118,7 +116,9 @@ def derived_file(link: Link, buyers: Sequence[str]) -> CatalogueFile:
 
 
 def discounts(version: Version, suffix: str) -> list[str]:
-    off = [{"discount": f"off{suffix}", "name": "Off", "percent": version.off}] if version.off else []
+    of = [f"traffic{suffix}"]
+    off = [{"discount": f"part{suffix}", "name": "Part", "percent": version.part, "rates": of}] if version.part else []
+    off += [{"discount": f"off{suffix}", "name": "Off", "percent": version.off}] if version.off else []
     off += [{"discount": f"less{suffix}", "name": "Less", "amount": version.less}] if version.less else []
     return [f"discounts: {_flow(off)}"] if off else []
 
@@ -353,48 +353,3 @@ def organisation(parent: str, type: str, slug: str, currency: str, zone: str) ->
     return OrganisationCreate(
         parent=parent, type=type, slug=slug, name=slug, country="IE", currency=currency, billing_zone=zone
     )
-
-
-def levels(customer: Customer, since: int = 0) -> list[dict[str, Any]]:
-    """The customer's levels as readings, from the one of a number on."""
-    return [
-        reading_event(
-            "/worlds",
-            f"{customer.slug}-level-{number}",
-            {
-                "owner": f"{customer.slug}/{each.project}",
-                "resource": each.resource,
-                "meter": f"network/{each.meter}",
-                "quantity": str(each.quantity),
-                "unit": SAMPLED[each.meter].units[1],
-                "start": each.moment.isoformat(),
-                "end": (each.moment + each.quarters * QUARTER).isoformat(),
-                "attributes": {},
-            },
-        )
-        for number, each in enumerate(customer.levels)
-        if number >= since
-    ]
-
-
-def events(customer: Customer, since: int = 0, again: Collection[int] = ()) -> list[dict[str, Any]]:
-    """The customer's usage as readings, from the one of a number on; some take the place of what was sent before."""
-    return [
-        reading_event(
-            "/worlds",
-            f"{customer.slug}-{number}",
-            {
-                "owner": f"{customer.slug}/{use.project}",
-                "resource": use.resource,
-                "meter": "network/egress",
-                "quantity": str(use.quantity),
-                "unit": "byte",
-                "start": use.moment.isoformat(),
-                "end": (use.moment + use.quarters * QUARTER).isoformat(),
-                "attributes": {"component_of": "app"} if use.resource == "machine" else {},
-                "sequence": int(number in again),
-            },
-        )
-        for number, use in enumerate(customer.usage)
-        if number >= since or number in again
-    ]

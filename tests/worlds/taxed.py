@@ -12,7 +12,7 @@ from tests.worlds.worlds import LAST, MINOR
 
 TAXES = {date(2020, 1, 1): Decimal(23), LAST + timedelta(days=6): Decimal(25)}
 """The percentage from each day on."""
-TAKEN_OFF = ("trial", "off", "less", "off-named", "less-named")
+TAKEN_OFF = ("trial", *(f"{each}{named}" for each in ("part", "off", "less") for named in ("", "-named")))
 RESOLD = ("resold", "resold-named")
 Line = tuple[str | None, ...]
 

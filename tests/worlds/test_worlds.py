@@ -32,14 +32,13 @@ from tests.worlds.promised import give, plenty, promise_more
 from tests.worlds.publishing import (
     card_file,
     change,
-    events,
     let_back,
-    levels,
     move_in,
     organisation,
     publish,
     say_more,
 )
+from tests.worlds.readings import events, levels
 from tests.worlds.samplings import SAMPLED
 from tests.worlds.stored import differing_pairs, own_charges
 from tests.worlds.supplying import agree_rates, await_costs, lives, say_whose, send_costs

@@ -10,7 +10,7 @@ from gradumen.client.metering.readings import reading_event
 from tests.conftest import Service, settle
 from tests.worlds.balance import unbalanced
 from tests.worlds.owed import owed
-from tests.worlds.publishing import events
+from tests.worlds.readings import events
 from tests.worlds.stored import differing_pairs
 from tests.worlds.test_worlds import bring_in, check, set_tax, set_up, unaccounted
 from tests.worlds.worlds import GIB, Customer, Family, Link, Stretch, Subscription, Use, Version

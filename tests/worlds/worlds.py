@@ -64,7 +64,7 @@ class Window:
 class Version:
     """A card's version: the price of traffic in one of several ways, own allowance, commitment, bounds, fees.
 
-    ``off`` is a percentage off everything, ``less`` an amount of each subscription's after it, ``spend`` the least that
+    ``part`` is a percentage off traffic, then ``off`` one off everything, ``less`` an amount of each subscription's after it, ``spend`` the least that
     a month comes to after both. In a ``window`` traffic has another price, without bounds; composites are charged as
     their ``components`` or as the whole. ``once`` and ``quarter`` are fees of both tiers, ``peaks`` prices of sampled
     meters, for an hour of a GiB; ``awake`` and ``parked`` prices of a machine's hour, awake by begun steps. Costs of a
@@ -97,6 +97,7 @@ class Version:
     markup: int | None = None
     fixed: Fraction = Fraction(0)
     promised: Fraction | None = None
+    part: int = 0
     rent: Fraction = Fraction(0)
     overhead: int = 0
     named: bool = False
