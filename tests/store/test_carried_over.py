@@ -209,7 +209,8 @@ def moved_costs(say: Said) -> None:
 def other_cards(say: Said) -> None:
     """A subscription that went over to another card in October, and one that moved away in September.
 
-    Also amounts off: of a term that began before the month, and of one that did with it; and a fixed cost.
+    Also amounts off: of a term that began before the month, and of one that did with it; and a fixed cost; and what is
+    sold of a reseller's plan, and of the seller's own.
     """
     card, day = {"seller_id": "REPEAT('9', 32)", "buyer_id": "REPEAT('5', 32)"}, "'2026-10-10'"
     of = {**card, "subscription_id": "REPEAT('5', 32)"}
@@ -227,6 +228,15 @@ def other_cards(say: Said) -> None:
         of = {"pair_id": number, "generation": "4", "adjustments": "'[]'"}
         row(say, "current_charges", **of, position="7", kind="'recurring'", service_start=begins)
         row(say, "current_charges", **of, position="8", kind="'discount'")
+    for number, owner in (("a", "'8'"), ("b", "'9'")):
+        plan, buyer = f"CONCAT('77', REPEAT('{number}', 30))", f"CONCAT(REPEAT('7', 30), '0{number}')"
+        row(say, "plans", id=plan, organisation_id=f"REPEAT({owner}, 32)", slug=f"'{number}'")
+        row(say, "plan_versions", id=plan, plan_id=plan)
+        sold = {"seller_id": card["seller_id"], "buyer_id": buyer}
+        row(say, "supply_lines", **sold, id=plan, subscription_id=plan, plan_version_id=plan, starts_on="'2026-09-01'")
+        numbered = {"a": "20", "b": "21"}[number]
+        row(say, "pairs", id=numbered, wanted="4", rated="4", generation="4", **sold, period="'2026-10'")
+    row(say, "parent_edges", child_id="REPEAT('8', 32)", parent_id="REPEAT('9', 32)")
     own = {**card, "buyer_id": card["seller_id"], "period": "'2026-10'"}
     row(say, "pairs", id="19", wanted="4", rated="4", generation="4", **own)
     row(say, "current_charges", pair_id="19", generation="4", position="7", kind="'spread'", adjustments="'[]'")
@@ -266,7 +276,8 @@ def test_pairs_of_before_are_rated_again(carried: Connection) -> None:
     )
     assert [tuple(each) for each in found[9:12]] == [(10, 5, 1), (11, 5, 1), (12, 4, 0)], "and for begun time"
     assert [tuple(each) for each in found[12:16]] == [(13, 5, 1), (14, 4, 0), (15, 5, 1), (16, 4, 0)], "and other cards"
-    assert [tuple(each) for each in found[16:]] == [(17, 5, 1), (18, 4, 0), (19, 5, 1)], (
+    assert [tuple(each) for each in found[19:]] == [(20, 5, 1), (21, 4, 0)], "and resellers' plans"
+    assert [tuple(each) for each in found[16:19]] == [(17, 5, 1), (18, 4, 0), (19, 5, 1)], (
         "and amounts off, and fixed costs"
     )
     kept = carried.execute(text("SELECT COUNT(*), SUM(quantity), MAX(resource_id) FROM not_priced")).one()
@@ -358,6 +369,8 @@ def test_lines_of_moves_end_with_them_and_begin_as_if_those_that_were_withdrawn_
         ("55", first, None, None, None, 0),
         ("5a", date(2026, 10, 10), None, None, None, 0),
         ("66", first, day, None, turn, 0),
+        ("7a", first, None, None, None, 0),
+        ("7b", first, None, None, None, 0),
     ]
 
 

@@ -275,9 +275,13 @@ def _load_lines(
         services = tuple(each for each in plan.services if published.owners["service", each] in above)
         follows = rows[number + 1] if number + 1 < len(rows) else None
         same = follows is not None and follows[1].id == subscription.id
+        # Whose plan it is gives nothing free of charge that others sell to it.
+        theirs = published.owners["plan", plan.slug] not in above
         key = (line.plan_version_id, line.tier, repr(line.special_terms))
         if key not in allowances:
-            tier = with_special_terms(plan.tier(line.tier), line.special_terms, plan, published)
+            own = plan.tier(line.tier)
+            given = replace(own, allowances=()) if theirs else own
+            tier = with_special_terms(given, line.special_terms, plan, published)
             allowances[key] = base_allowances(tier, published.meters)
         loaded[number] = LoadedLine(line, subscription, plan, card.currency, card.ids, services)
         rated[number] = RatedLine(
@@ -294,7 +298,7 @@ def _load_lines(
             buyer=numbers.setdefault((line.buyer_id, line.buyer_id), len(numbers)),
             tenant=numbers.setdefault((subscription.organisation_id, line.buyer_id), len(numbers)),
             paused=line.paused,
-            trial=line.trial,
+            trial=line.trial and not theirs,
             first_day=subscription.starts_on,
             continues=line.starts_on != subscription.starts_on,
             meters=frozenset(meter for service in services for meter in published.metered[service]) | promised,

@@ -1,6 +1,7 @@
-"""months with fixed costs, other cards, moves, and amounts off longer terms: they are rated again
+"""months with fixed costs, resellers' plans, other cards, moves, and amounts off longer terms: they are rated again
 
 A fixed cost was spread for all seconds up to the next version of its card, also where that begins in a later month.
+Allowances and trials of plans of resellers' own were given by whoever sells to them, too.
 What a card commits to was charged in full by the card that was left and by the next one, and a tier's allowance covered
 first what the versions of the two cards have the lower number for. Of whoever moves between buyers of one card, what a rate
 adds up over a project went on from one to the other. Which of two versions gave an amount off first depended on whether
@@ -38,8 +39,17 @@ AND EXISTS ({OF_PAIR} AND c.kind = 'recurring' AND DATE_FORMAT(c.service_start +
 """
 
 
+OF_RESELLERS = """
+(seller_id, buyer_id) IN (
+    SELECT l.seller_id, l.buyer_id FROM supply_lines l JOIN plan_versions v ON v.id = l.plan_version_id
+      JOIN plans q ON q.id = v.plan_id
+    WHERE NOT l.void AND q.organisation_id <> l.seller_id AND q.organisation_id IN (SELECT child_id FROM parent_edges)
+)
+"""
+
+
 def upgrade() -> None:
-    op.execute(f"{AGAIN} ({CHANGED}) OR ({LONGER}) OR EXISTS ({OF_PAIR} AND c.kind = 'spread')")
+    op.execute(f"{AGAIN} ({CHANGED}) OR ({LONGER}) OR ({OF_RESELLERS}) OR EXISTS ({OF_PAIR} AND c.kind = 'spread')")
 
 
 def downgrade() -> None:

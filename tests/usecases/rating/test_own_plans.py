@@ -1,0 +1,78 @@
+"""What a reseller gives free of charge in a plan of its own is its own affair: its seller charges it all the same."""
+
+from decimal import Decimal
+
+import pytest
+
+from gradumen.wire.subscriptions.subscriptions import SpecialTermsAgree, SubscriptionBody, SubscriptionCreate
+from tests.world import GIB, World, egress, files
+
+OWN = """
+service: mending
+name: Mending
+category: Other
+subcategory: Other (Other)
+meters:
+  worked: {name: Worked, unit: second, combine: sum}
+---
+plan: bundle
+name: Bundle
+services: [network, mending]
+tiers:
+  - tier: one
+    name: One
+    allowances: {network/egress: 100000 GiB}
+---
+offer: bundle
+"""
+LINKS = [("tarnwick", "oxbow"), ("oxbow", "saltmarsh")]
+
+
+def subscribe(world: World, **more: str) -> SubscriptionBody:
+    form = {"organisation": "saltmarsh", "project": "booking", "tier": "one", "name": "All in", "plan": "bundle"}
+    return world.user("edda").subscriptions.create(
+        SubscriptionCreate.model_validate({**form, "starts_on": "2026-09-01", **more})
+    )
+
+
+def charged(world: World) -> dict[tuple[str, str], Decimal]:
+    """What a link's September comes to for traffic, and what a trial takes off."""
+    links = [
+        link
+        for seller, user in (("tarnwick", "finn"), ("oxbow", "edda"))
+        for link in world.user(user).spend.period_so_far(seller, "2026-09", wait=60).links
+    ]
+    return {
+        (link.seller, link.buyer): sum(
+            (line.amount for line in link.lines if line.subscription == "All in"), Decimal(0)
+        )
+        for link in links
+        if (link.seller, link.buyer) in LINKS
+    }
+
+
+@pytest.fixture
+def bundled(world: World) -> World:
+    world.user("edda").catalogue.publish("oxbow", files(OWN))
+    world.send(egress("s", 300 * GIB, owner="saltmarsh/booking"))
+    return world
+
+
+def test_an_allowance_of_its_own_plan_covers_what_it_sells_and_nothing_that_it_buys(bundled: World) -> None:
+    made = subscribe(bundled)
+    found = charged(bundled)
+    assert found["oxbow", "saltmarsh"] == 0
+    assert found["tarnwick", "oxbow"] > 0
+    agreed = {"allowances": {"network/egress": "300 GiB"}}
+    bundled.mara.subscriptions.agree(
+        made.id, SpecialTermsAgree(seller="tarnwick", starts_on="2026-09-01", special_terms=agreed)
+    )
+    assert set(charged(bundled).values()) == {Decimal(0)}, "what its seller agrees to is the seller's"
+
+
+def test_a_trial_of_its_own_plan_is_free_where_it_sells_and_charged_where_it_buys(bundled: World) -> None:
+    bundled.user("edda").catalogue.publish("oxbow", files(OWN.partition("---")[2].replace("100000", "1")))
+    subscribe(bundled, trial_until="2026-10-01")
+    found = charged(bundled)
+    assert found["oxbow", "saltmarsh"] == 0
+    assert found["tarnwick", "oxbow"] > 0
