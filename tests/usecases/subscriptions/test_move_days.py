@@ -203,7 +203,10 @@ def test_what_was_agreed_before_a_move_is_over_for_who_comes_back(
     assert agreed()[-2:] == [seven, (date(2026, 10, 20), None)]
     to_day("2026-10-21")
     agree(date(2026, 10, 22), 9)
-    assert agreed()[-1] == (date(2026, 10, 22), {"compute/vcpu": "9 vCPU-hour"})
+    nine = (date(2026, 10, 22), {"compute/vcpu": "9 vCPU-hour"})
+    assert agreed()[-1] == nine
+    world.mara.moves.withdraw("saltmarsh", plan(world, day=date(2026, 10, 25)).id)
+    assert agreed()[-1] == nine, "since it is back"
 
 
 def test_what_was_ended_meanwhile_goes_on_where_the_move_is_withdrawn(bluefern: World, engine: Engine) -> None:

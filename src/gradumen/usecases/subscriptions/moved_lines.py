@@ -65,10 +65,21 @@ def follow(tx: Session, row: SubscriptionRow, turn: Turn, published: Published) 
     for depth, link in enumerate(links):
         if link not in held:
             here = of_link.get(link, [])
-            # What was agreed on a link that a move ended is over, though somebody comes back to it.
-            over = any(not line.void and line.ends_on and line.ends_on < turn.day for line in here)
-            _lay(tx, row, depth, link, turn, _with_terms(tx, row, link, plan, wanted, [] if over else here), here)
+            known = _agreed_on(here, turn.day)
+            _lay(tx, row, depth, link, turn, _with_terms(tx, row, link, plan, wanted, known), here)
     tx.flush()
+
+
+def _agreed_on(here: Sequence[SupplyLineRow], day: date) -> list[SupplyLineRow]:
+    """A link's lines whose terms hold where it begins with a day: what was agreed before a move ended it is over.
+
+    Where it was cut just there it goes on, with what was agreed since it began.
+    """
+    ends = [line.ends_on for line in here if line.ends_on is not None and not line.void]
+    before = max((each for each in ends if each < day), default=None)
+    if before is None:
+        return list(here)
+    return [line for line in here if line.starts_on >= before] if day in ends else []
 
 
 def _cut(lines: Sequence[SupplyLineRow], turn: Turn) -> None:
