@@ -55,12 +55,7 @@ Charged = dict[tuple[str, int, Place], Fraction]
 def owed(family: Family, link: Link, month: Month = MONTHS[0]) -> dict[Key, Fraction]:
     """Exact amounts of a link's month by whom and what they are for."""
     covered = [span for customer in family.below(link) for span in spans(family, customer, link, month)]
-    charged = by_rates(family, link, covered, month)
-    found = defaultdict(Fraction, charged)
-    for rate, (number, place), amount in taken_off(link, covered, charged, month):
-        found[rate, number, place] -= amount
-    for (number, place), amount in least(link, covered, found, month).items():
-        found["least", number, place] += amount
+    found = settled(link, covered, by_rates(family, link, covered, month), month)
     told: dict[Key, Fraction] = defaultdict(Fraction)
     for (rate, number, place), amount in found.items():
         name, at = of_card(link, rate, number)
@@ -91,6 +86,16 @@ def by_rates(family: Family, link: Link, covered: list[Span], month: Month) -> C
             for (number, place), amount in cells.items():
                 charged[rate, number, place] += amount
     return charged
+
+
+def settled(link: Link, covered: list[Span], charged: Charged, month: Month) -> Charged:
+    """What is left of charges after discounts, and what is charged at least."""
+    found: Charged = defaultdict(Fraction, charged)
+    for rate, (number, place), amount in taken_off(link, covered, charged, month):
+        found[rate, number, place] -= amount
+    for (number, place), amount in least(link, covered, found, month).items():
+        found["least", number, place] += amount
+    return found
 
 
 def taken_off(link: Link, covered: list[Span], charged: Charged, month: Month) -> Iterator[tuple[str, Cell, Fraction]]:

@@ -17,7 +17,7 @@ from tests.worlds.making import (
     tell_more,
     use_more,
 )
-from tests.worlds.owed import Charged, Key, by_itself, by_rates, least, taken_off
+from tests.worlds.owed import Key, by_itself, by_rates, settled
 from tests.worlds.spans import ZERO, Cell, Span, held, rounded, seconds, spans, whole_month
 from tests.worlds.worlds import DAYS, FIRST, Customer, Family, Link, Month
 
@@ -74,11 +74,7 @@ def own_cost(families: Sequence[Family], own: Link, month: Month) -> dict[Key, F
     charged = by_rates(everybody, own, covered, month)
     for number, place, amount in rents(everybody, own, covered, month):
         charged["rent", number, place] += amount
-    found: Charged = defaultdict(Fraction, charged)
-    for rate, (number, place), amount in taken_off(own, covered, charged, month):
-        found[rate, number, place] -= amount
-    for (number, place), amount in least(own, covered, found, month).items():
-        found["least", number, place] += amount
+    found = settled(own, covered, charged, month)
     sums: dict[Cell, Fraction] = defaultdict(Fraction)
     for (_, number, place), amount in found.items():
         sums[number, place] += amount

@@ -14,10 +14,9 @@ from gradumen.store.subscriptions.moves import planned_move
 from gradumen.store.subscriptions.subscriptions import all_lines_of
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session
-from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.published import Published, plan_of
 from gradumen.usecases.scope import Scope
-from gradumen.usecases.subscriptions.supply_lines import by_link, find_renewal, held_from, links_of
+from gradumen.usecases.subscriptions.supply_lines import by_link, cards_by_rules, held_from, links_of
 
 SAME = ("plan_version_id", "tier", "quantity", "paused", "trial", "choices")
 """What a line has of what its subscriber subscribed to, on every link."""
@@ -133,8 +132,7 @@ def _with_terms(
     if not agreed or agreed[0][0] > wanted[0][0]:
         rows = organisations_by_id(tx, set(link))
         buyer, seller = (rows[each] for each in link)
-        card = choose_card(tx, seller, buyer, None)
-        cards = [(date.min, card), *filter(None, [find_renewal(tx, seller, card, plan, row.starts_on)])]
+        cards = cards_by_rules(tx, seller, buyer, plan, row.starts_on)
         terms = [(day, {"rate_card_id": each.id, "card_named": False, "special_terms": {}}) for day, each in cards]
         agreed = [each for each in terms if not agreed or each[0] < agreed[0][0]] + agreed
     found: list[tuple[date, dict[str, object]]] = []

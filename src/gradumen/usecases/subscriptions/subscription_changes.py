@@ -35,8 +35,8 @@ from gradumen.usecases.subscriptions.subscriptions import (
 )
 from gradumen.usecases.subscriptions.supply_lines import (
     by_link,
+    cards_by_rules,
     check_quantity,
-    find_renewal,
     from_day,
     link_from,
     links_of,
@@ -345,14 +345,14 @@ def _back_to_rules(
     tx: Session, seller: OrganisationRow, row: SubscriptionRow, lines: list[SupplyLineRow], published: Published
 ) -> list[SupplyLineRow]:
     """Lines of a link by the seller's rules again; one more where the card goes over to another within one of them."""
-    card = choose_card(tx, seller, tx.get_one(OrganisationRow, lines[0].buyer_id), None)
+    buyer = tx.get_one(OrganisationRow, lines[0].buyer_id)
     plan = plan_of(tx.get_one(PlanVersionRow, lines[0].plan_version_id), published)
-    renewal = find_renewal(tx, seller, card, plan, row.starts_on)
-    renewed = from_day(tx, lines, renewal[0]) if renewal else []
-    found = [*lines, *(line for line in renewed if not any(line is each for each in lines))]
-    for line in found:
-        over = renewal is not None and line.starts_on >= renewal[0]
-        line.rate_card_id, line.card_named = (renewal[1] if renewal and over else card).id, False
+    found = list(lines)
+    for day, card in cards_by_rules(tx, seller, buyer, plan, row.starts_on):
+        held = from_day(tx, lines, day)
+        found += [line for line in held if not any(line is each for each in found)]
+        for line in held:
+            line.rate_card_id, line.card_named = card.id, False
     return found
 
 

@@ -110,6 +110,19 @@ def find_renewal(
     return None if found is None else (months_after(first_day, months), found)
 
 
+def cards_by_rules(
+    tx: Session, seller: OrganisationRow, buyer: OrganisationRow, plan: Plan, first_day: date
+) -> list[tuple[date, RateCardRow]]:
+    """The card by a seller's rules, and from its day on the one that this goes over to where a subscription renews.
+
+    Raises:
+        NotPriceable: see `choose_card`.
+    """
+    card = choose_card(tx, seller, buyer, None)
+    renewal = find_renewal(tx, seller, card, plan, first_day)
+    return [(date.min, card), *([renewal] if renewal else [])]
+
+
 def copy_line(line: SupplyLineRow, starts_on: date) -> SupplyLineRow:
     """The same from another day on."""
     values = {
