@@ -99,7 +99,7 @@ def _spend(connection: Connection, slug: str, folder: Path, bare: Any) -> Iterat
         (["service", "month"], "service", ".month.arrow"),
         (["buyer", "month"], "organisation", ".month.arrow"),
         (["service", "meter"], "meter", ".month.arrow"),
-        (["day"], "day", ".days.arrow"),
+        (["day"], "day", ".services.arrow"),
         (["resource", "month"], "resource", ".resources.arrow"),
     ):
         params = {**_range(slug), "by": by}

@@ -119,7 +119,7 @@ def make_family(random: Random, number: int) -> Family:
         hold_more(random, customers[-1], random.randint(0, 16))
         tell_more(random, customers[-1], random.randint(0, 12))
         cost_more(random, customers[-1], random.randint(0, 20))
-    family = Family(f"plan-{number}", {"heath": random.choice([0, 80 * GIB])}, customers)
+    family = Family(f"plan-{number}", {"heath": random.choice([0, 80 * GIB])}, customers, random.choice([0, 4, 10]))
     if moves:
         plan_move(random, family, number)
     for customer in customers:

@@ -193,8 +193,9 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
     """
     allowance = family.allowances["heath"] // GIB
     own = f", allowances: {{network/egress: {allowance} GiB}}" if allowance else ""
+    trial = f"trial: {{days: {family.trial}}}\n" if family.trial else ""
     plan = (
-        f"plan: {family.plan}\nname: {family.plan}\nservices: [network]\n"
+        f"plan: {family.plan}\nname: {family.plan}\nservices: [network]\n{trial}"
         f"tiers: [{{tier: heath, name: Heath{own}}}, {{tier: moor, name: Moor}}]\n"
     )
     sellers["tarnwick"].catalogue.publish("tarnwick", [CatalogueFile(name="plan.yaml", content=plan)])

@@ -1,8 +1,8 @@
 """Which stretches of subscriptions a link sells in the month, and when each version of its card holds."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from dataclasses import dataclass, replace
+from datetime import UTC, date, datetime, timedelta
 from fractions import Fraction
 from itertools import pairwise
 from zoneinfo import ZoneInfo
@@ -104,9 +104,10 @@ def _spans(
             and not back
         ]
         cards = family.cards_of(link, customer.slug, subscription.name)
-        days = sorted({each.day for each in (*subscription.stretches, *agreed, *cards) if each.day < stop})
+        stretches = as_sold(family, customer, link, subscription)
+        days = sorted({each.day for each in (*stretches, *agreed, *cards) if each.day < stop})
         for day, last in pairwise([*days, stop]):
-            stretch = [each for each in subscription.stretches if each.day <= day][-1]
+            stretch = [each for each in stretches if each.day <= day][-1]
             own = [each.allowance * GIB for each in agreed if each.day <= day]
             allowance = own[-1] if own else family.allowances.get(stretch.tier, 0)
             begins, ends = moment(day), moment(last)
@@ -115,6 +116,16 @@ def _spans(
             if start < stops:
                 named = family.is_named(link, customer.slug, subscription.name, max(day, back or day))
                 yield Span(customer, subscription, stretch, start, stops, allowance, (begins, ends), named=named)
+
+
+def as_sold(family: Family, customer: Customer, link: Link, subscription: Subscription) -> list[Stretch]:
+    """What holds from day to day on a link: above who sells directly it is free as long as the plan says, and no longer."""
+    first, *later = subscription.stretches
+    until = first.day + timedelta(days=family.trial)
+    if link.buyer == customer.slug or not first.trial or until >= later[0].day:
+        return subscription.stretches
+    charged = replace(first, day=until, trial=False)
+    return [first, charged, *later[1:]] if family.trial else [charged, *later[1:]]
 
 
 def held(link: Link, number: int, month: Month) -> tuple[datetime, datetime]:

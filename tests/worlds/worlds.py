@@ -349,12 +349,14 @@ def among(link: Link, links: Sequence[Link]) -> bool:
 class Family:
     """Customers of one plan, below one seller or the next: they share links, and what adds up on these.
 
-    ``withdrawn`` is a move that was planned and taken back.
+    ``trial`` are the days free of charge that the plan itself has, ``withdrawn`` is a move that was planned and taken
+    back.
     """
 
     plan: str
     allowances: dict[str, int]
     customers: list[Customer]
+    trial: int = 0
     withdrawn: Move | None = None
     by_hand: list[ByHand] = field(default_factory=list)
     terms: list[Terms] = field(default_factory=list)

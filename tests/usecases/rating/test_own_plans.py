@@ -1,11 +1,11 @@
-"""What a reseller gives free of charge in a plan of its own is its own affair: its seller charges it all the same."""
+"""What a reseller gives free of charge is its own affair: who sells to it charges all that it did not give itself."""
 
 from decimal import Decimal
 
 import pytest
 
 from gradumen.wire.subscriptions.subscriptions import SpecialTermsAgree, SubscriptionBody, SubscriptionCreate
-from tests.world import GIB, World, egress, files
+from tests.world import GIB, World, egress, files, moment, rate_card
 
 OWN = """
 service: mending
@@ -76,3 +76,31 @@ def test_a_trial_of_its_own_plan_is_free_where_it_sells_and_charged_where_it_buy
     found = charged(bundled)
     assert found["oxbow", "saltmarsh"] == 0
     assert found["tarnwick", "oxbow"] > 0
+
+
+@pytest.mark.parametrize(
+    ("trial", "until", "charged_days"),
+    [("", "2026-11-16", 30), ("trial: {days: 10}\n", "2026-11-16", 20), ("trial: {days: 20}\n", "2026-11-16", 15)],
+)
+def test_who_sells_above_gives_no_longer_trial_than_its_plan(
+    world: World, trial: str, until: str, charged_days: int
+) -> None:
+    """Its reseller may give any; the fee of a month of 30 days shows how long it is charged for."""
+    plan = f"plan: tried\nname: Tried\nservices: [network]\n{trial}tiers: [{{tier: one, name: One}}]\n"
+    world.mara.catalogue.publish("tarnwick", files(plan, "offer: tried\nto: all\n"))
+    world.user("edda").catalogue.publish("oxbow", files("offer: tried\n"))
+    for user, seller, slug, buyers in (
+        ("mara", "tarnwick", "resellers-gbp", "resellers"),
+        ("edda", "oxbow", "oxbow-gbp", "any"),
+    ):
+        fee = rate_card(slug, "GBP", buyers, "1", "2026-11-01").replace("open-range/moor", "tried/one")
+        world.user(user).catalogue.publish(seller, files(fee))
+    subscribe(world, plan="tried", name="Tried", starts_on="2026-11-01", trial_until=until)
+    world.mara.clock.set(moment("2026-12-02"), held=True)
+    found = {
+        (link.seller, link.buyer): sum((line.amount for line in link.lines if line.subscription == "Tried"), Decimal(0))
+        for seller, user in (("tarnwick", "finn"), ("oxbow", "edda"))
+        for link in world.user(user).spend.period_so_far(seller, "2026-11", wait=60).links
+    }
+    assert found["oxbow", "saltmarsh"] == Decimal("39.50"), "79 a month, from the sixteenth on"
+    assert found["tarnwick", "oxbow"] == (Decimal(79) * charged_days / 30).quantize(Decimal("0.01"))

@@ -32,7 +32,10 @@ def register(nouns: Any) -> None:
     create.add_argument("--last-day", type=date.fromisoformat, metavar="DAY", help="by default it goes on")
     create.add_argument("--rate-card", help="a card of the seller, instead of the one that fits the buyer")
     create.add_argument(
-        "--trial-last-day", type=date.fromisoformat, metavar="DAY", help="free of charge until the end of this day"
+        "--trial-last-day",
+        type=date.fromisoformat,
+        metavar="DAY",
+        help="free of charge until the end of this day; your own seller charges what is beyond the plan's own trial",
     )
     _add_accepting(create)
     change = verbs.add("change", run_change, "change what is subscribed, from a day on; safe to repeat")

@@ -1,8 +1,9 @@
 """The columns of all pairs of a seller's month in one file, so that a year of a thousand buyers is a dozen files.
 
 A copy of the files of `gradumen.store.spend.spend_columns`, and as they a cache. Beside it stand rougher ones: by day,
-which knows neither charges nor resources, by month, which does not know days either, and by resource and month. A list
-says of which ratings of which pairs they are; those that were rated since are read from their own files.
+which knows neither charges nor resources, by service and day, which knows no projects, meters and regions, by month,
+which does not know days, and by resource and month. A list says of which ratings of which pairs they are; those that
+were rated since are read from their own files.
 """
 
 import json
@@ -29,31 +30,33 @@ ABANDONED = 3600
 """Seconds after which files that are not listed are taken for a dead worker's."""
 
 
-class Detail(StrEnum):
+class _Detail(StrEnum):
     """What files tell apart: all that there is, or less; their names end so."""
 
     WHOLE = ".arrow"
     BY_DAY = ".days.arrow"
+    BY_SERVICE = ".services.arrow"
     BY_MONTH = ".month.arrow"
     BY_RESOURCE = ".resources.arrow"
 
 
 _LEAVES_OUT = {
-    Detail.BY_DAY: ("charge", "resource", "amount"),
-    Detail.BY_MONTH: ("charge", "resource", "day", "amount"),
-    Detail.BY_RESOURCE: ("charge", "day", "amount"),
+    _Detail.BY_DAY: {"charge", "resource"},
+    _Detail.BY_SERVICE: {"charge", "resource", "project", "meter", "region"},
+    _Detail.BY_MONTH: {"charge", "resource", "day"},
+    _Detail.BY_RESOURCE: {"charge", "day"},
 }
 
 
 def scan_months(
-    folder: Path | None, pairs: Sequence[PairRow], detail: Detail
+    folder: Path | None, pairs: Sequence[PairRow], needed: Collection[str]
 ) -> tuple[list[pl.LazyFrame], list[PairRow]]:
     """What of pairs of one month can be read from files, when that is asked for, and the pairs that have none.
 
     What is damaged shows when it is read; see `gradumen.store.spend.spend_columns.find_columns`.
 
     Args:
-        detail: what has to be told apart; files may have more.
+        needed: the columns that have to be told apart; files may have more.
     """
     if folder is None:
         return [], list(pairs)
@@ -61,8 +64,7 @@ def scan_months(
     left: list[PairRow] = []
     for same in _by_seller(pairs):
         month = _listed(folder, same[0])
-        # An earlier release made fewer of them.
-        found = detail if detail in month.rows else Detail.WHOLE
+        found = _roughest(month, needed)
         there = {pair.id for pair in same if month.ratings.get(pair.id) == rating_of(pair)}
         fewer = month.rows.get(found, 0) < sum(month.parts.get(pair.id, 0) for pair in same)
         if there and (len(same) >= FEWEST or fewer):
@@ -84,7 +86,7 @@ def keep_month(folder: Path, pairs: Sequence[PairRow]) -> None:
     """
     before, listed = _listed(folder, pairs[0]), _list(folder, pairs[0])
     rated_since = sum(before.ratings.get(pair.id) != rating_of(pair) for pair in pairs)
-    there = all(each in before.rows and listed.with_name(f"{before.name}{each}").exists() for each in Detail)
+    there = all(each in before.rows and listed.with_name(f"{before.name}{each}").exists() for each in _Detail)
     if len(pairs) < FEWEST or (there and rated_since * 8 < len(pairs)):
         return
     scanned = scan_columns(folder, pairs)
@@ -94,18 +96,18 @@ def keep_month(folder: Path, pairs: Sequence[PairRow]) -> None:
     written = made.with_suffix(".json")
     try:
         made.parent.mkdir(parents=True, exist_ok=True)
-        scanned[0].sink_ipc(made.with_suffix(Detail.WHOLE), compression="lz4")
+        scanned[0].sink_ipc(made.with_suffix(_Detail.WHOLE), compression="lz4")
         parts = dict(scanned[0].group_by("pair").len().collect(engine="streaming").rows())
-        rows = {Detail.WHOLE: sum(parts.values())}
+        rows = {_Detail.WHOLE: sum(parts.values())}
         for rougher, left_out in _LEAVES_OUT.items():
-            sums = added_up(scanned[0], [name for name in SPEND_SCHEMA if name not in left_out])
+            sums = added_up(scanned[0], [name for name in SPEND_SCHEMA if name not in {*left_out, "amount"}])
             sums.write_ipc(made.with_suffix(rougher), compression="lz4")
             rows[rougher] = sums.height
         ratings = {pair.id: rating_of(pair) for pair in pairs}
         written.write_text(json.dumps({"files": made.name, "ratings": ratings, "rows": rows, "parts": parts}))
         written.replace(listed)
     except DAMAGED as error:
-        for suffix in (*Detail, ".json"):
+        for suffix in (*_Detail, ".json"):
             made.with_suffix(suffix).unlink(missing_ok=True)
         log.warning("the columns of %s cannot be kept in %s: %s", pairs[0].period, folder, error)
         return
@@ -138,6 +140,12 @@ class _Month:
     ratings: Mapping[int, str] = field(default_factory=dict)
     rows: Mapping[str, int] = field(default_factory=dict)
     parts: Mapping[int, int] = field(default_factory=dict)
+
+
+def _roughest(month: _Month, needed: Collection[str]) -> _Detail:
+    """Of the files of a month that tell enough apart the one with the fewest rows; an earlier release made fewer."""
+    enough = (each for each in _Detail if each in month.rows and not _LEAVES_OUT.get(each, set()).intersection(needed))
+    return min(enough, key=lambda each: month.rows[each], default=_Detail.WHOLE)
 
 
 def _listed(folder: Path, pair: PairRow) -> _Month:

@@ -12,7 +12,7 @@ from gradumen.core.spend.columns import SPEND_SCHEMA, spend_columns
 from gradumen.core.spend.spend import PARTS, Range, added_up
 from gradumen.store.pairs import PairRow, pairs_by_id, pairs_with
 from gradumen.store.spend import spend_columns as store
-from gradumen.store.spend.month_columns import Detail, keep_month, scan_months
+from gradumen.store.spend.month_columns import keep_month, scan_months
 from gradumen.store.unit_of_work import COLUMNS, Session, use_case
 from gradumen.usecases.rating.stored_charges import settled
 
@@ -97,14 +97,10 @@ class _Month:
         self.part: str | None = (touched[0].part if within else None) if touched else ""
         """Nothing where no day is looked at, None where its days are different things."""
 
-    def detail(self, keys: Sequence[str]) -> Detail:
-        """What files have to tell apart for sums by some columns."""
+    def needed(self, keys: Sequence[str]) -> set[str]:
+        """The columns that files have to tell apart for sums by some of them: days where each counts as itself."""
         by_day = self.by_day or self.part is None
-        if "charge" in keys or ("resource" in keys and by_day):
-            return Detail.WHOLE
-        if "resource" in keys:
-            return Detail.BY_RESOURCE
-        return Detail.BY_DAY if by_day else Detail.BY_MONTH
+        return {*keys, "day"} if by_day else set(keys) - {"day"}
 
     def labelled(self, rows: pl.LazyFrame) -> pl.LazyFrame:
         """The rows that are looked at, each with its part."""
@@ -143,7 +139,7 @@ def sums_of_link(
         month = _Month(Period.parse(period), days, link.cost, by_day)
         if month.part == "":
             continue
-        found, left = scan_months(tx.info.get(COLUMNS), pairs, month.detail(keys))
+        found, left = scan_months(tx.info.get(COLUMNS), pairs, month.needed(keys))
         frames += [month.labelled(rows).select(names) for rows in found]
         missing = {pair.id for pair in left}
         rest += [(left, month)] if left else []

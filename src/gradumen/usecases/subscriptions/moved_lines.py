@@ -16,10 +16,16 @@ from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published, plan_of
 from gradumen.usecases.scope import Scope
-from gradumen.usecases.subscriptions.supply_lines import by_link, cards_by_rules, held_from, links_of
+from gradumen.usecases.subscriptions.supply_lines import (
+    SAME,
+    Held,
+    as_sold,
+    by_link,
+    cards_by_rules,
+    held_from,
+    links_of,
+)
 
-SAME = ("plan_version_id", "tier", "quantity", "paused", "trial", "choices")
-"""What a line has of what its subscriber subscribed to, on every link."""
 AGREED = ("rate_card_id", "card_named", "special_terms")
 """What a line has of what two sides of a link agreed."""
 
@@ -65,7 +71,8 @@ def follow(tx: Session, row: SubscriptionRow, turn: Turn, published: Published) 
         if link not in held:
             here = of_link.get(link, [])
             known = _agreed_on(here, turn.day)
-            _lay(tx, row, depth, link, turn, _with_terms(tx, row, link, plan, wanted, known), here)
+            sold = as_sold(wanted, depth, plan, row.starts_on)
+            _lay(tx, row, depth, link, turn, _with_terms(tx, row, link, plan, sold, known), here)
     tx.flush()
 
 
@@ -120,9 +127,9 @@ def _with_terms(
     row: SubscriptionRow,
     link: tuple[UUID, UUID],
     plan: Plan,
-    wanted: Sequence[tuple[date, dict[str, object]]],
+    wanted: Sequence[Held],
     known: Sequence[SupplyLineRow],
-) -> list[tuple[date, dict[str, object]]]:
+) -> list[Held]:
     """What a link's lines have, by day: by what was agreed on it, before that by its seller's card and that at renewal.
 
     Args:
@@ -135,7 +142,7 @@ def _with_terms(
         cards = cards_by_rules(tx, seller, buyer, plan, row.starts_on)
         terms = [(day, {"rate_card_id": each.id, "card_named": False, "special_terms": {}}) for day, each in cards]
         agreed = [each for each in terms if not agreed or each[0] < agreed[0][0]] + agreed
-    found: list[tuple[date, dict[str, object]]] = []
+    found: list[Held] = []
     for (day, same), until in zip(wanted, [*(day for day, _ in wanted[1:]), date.max], strict=True):
         _, held = [each for each in agreed if each[0] <= day][-1]
         found.append((day, same | held))
@@ -149,7 +156,7 @@ def _lay(
     depth: int,
     link: tuple[UUID, UUID],
     turn: Turn,
-    wanted: Sequence[tuple[date, dict[str, object]]],
+    wanted: Sequence[Held],
     here: Sequence[SupplyLineRow],
 ) -> None:
     """Put lines of a link at a depth, from a day on. Where it was cut just there before, it goes on."""

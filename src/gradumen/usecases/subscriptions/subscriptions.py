@@ -1,7 +1,7 @@
 """Subscriptions: a buyer has a tier of a plan, with a supply line on every link above it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid4
@@ -36,7 +36,14 @@ from gradumen.usecases.limits import check_room_for
 from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope, today_at_seller
 from gradumen.usecases.subscriptions.move_checks import follow_move
-from gradumen.usecases.subscriptions.supply_lines import Stretch, add_lines, check_quantity, links_of, read_choices
+from gradumen.usecases.subscriptions.supply_lines import (
+    SAME,
+    Held,
+    add_lines,
+    check_quantity,
+    links_of,
+    read_choices,
+)
 from gradumen.wire.subscriptions.subscriptions import AcceptedTermsBody, StretchBody, SubscriptionBody
 
 HALF_A_DAY = timedelta(hours=12)
@@ -57,7 +64,8 @@ class Wanted:
     """A subscription that is to be made.
 
     ``rate_card`` is the slug of a card of the direct seller (None takes the one that fits the buyer), ``trial_until``
-    the first day that is charged (a trial that is to end has it as ``ends_on`` too). ``choices`` go by
+    the first day that is charged (a trial that is to end has it as ``ends_on`` too; sellers above charge what is beyond
+    the plan's own trial). ``choices`` go by
     ``service/choice``; what is not chosen has its default.
     """
 
@@ -122,11 +130,12 @@ def subscribe(
     row = _new_row(tx, buyer, unit, version, wanted, scope.caller.at)
     accept_terms(tx, row, version, found, accepted)
     on_trial = wanted.trial_until is not None
-    stretches = [Stretch(wanted.starts_on, version.number, wanted.tier, wanted.quantity, False, on_trial, chosen)]
+    values = (version.id, wanted.tier, wanted.quantity, False, on_trial, chosen)
+    held: list[Held] = [(wanted.starts_on, dict(zip(SAME, values, strict=True)))]
     if wanted.trial_until is not None and wanted.trial_until != wanted.ends_on:
-        stretches.append(replace(stretches[0], starts_on=wanted.trial_until, trial=False))
+        held.append((wanted.trial_until, held[0][1] | {"trial": False}))
     links = links_of(scope.tree.chain(buyer.id), found, published)
-    add_lines(tx, row, links, version, found, stretches, wanted.rate_card)
+    add_lines(tx, row, links, found, held, wanted.rate_card)
     follow_move(tx, scope, row, buyer, wanted.starts_on, published)
     check_tier_quotas(tx, scope, buyer, row, wanted.starts_on, published)
     raise_pairs_since(tx, {buyer.id: wanted.starts_on}, scope.now.date())

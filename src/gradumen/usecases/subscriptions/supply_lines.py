@@ -1,8 +1,7 @@
 """Supply lines: what a subscription is on each link above its subscriber, from a day on."""
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
-from datetime import date
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import date, timedelta
 from itertools import pairwise
 from typing import Any
 from uuid import UUID, uuid4
@@ -12,7 +11,7 @@ from gradumen.core.errors import Invalid
 from gradumen.core.mistakes import at
 from gradumen.core.periods import months_after
 from gradumen.store.catalogue.rate_cards import find_card, versions_of
-from gradumen.store.catalogue.tables import PlanVersionRow, RateCardRow
+from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.subscriptions import lines_of
@@ -22,22 +21,10 @@ from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.published import Published
 from gradumen.wire.catalogue.forms.plans import read_special_terms
 
-
-@dataclass(frozen=True, slots=True)
-class Stretch:
-    """What holds from a day until the next stretch, on the subscriber's own link.
-
-    ``choices`` by service/choice; ``special_terms`` are allowances and service levels other than the tier's.
-    """
-
-    starts_on: date
-    plan_version: int
-    tier: str
-    quantity: int
-    paused: bool
-    trial: bool
-    choices: Mapping[str, str] = field(default_factory=dict)
-    special_terms: Mapping[str, Any] = field(default_factory=dict)
+SAME = ("plan_version_id", "tier", "quantity", "paused", "trial", "choices")
+"""What a line has of what its subscriber subscribed to, on every link."""
+Held = tuple[date, dict[str, Any]]
+"""From which day on columns of a line have which values."""
 
 
 def links_of(chain: list[UUID], plan: Plan, published: Published) -> list[tuple[UUID, UUID]]:
@@ -53,12 +40,15 @@ def add_lines(
     tx: Session,
     row: SubscriptionRow,
     links: list[tuple[UUID, UUID]],
-    version: PlanVersionRow,
     plan: Plan,
-    stretches: list[Stretch],
+    wanted: Sequence[Held],
     rate_card: str | None,
 ) -> None:
-    """Lines of each link; where a card goes over to another at renewal, so does the line."""
+    """Lines of each link; where a card goes over to another at renewal, so does the line.
+
+    Args:
+        wanted: what is subscribed to from day to day, the columns `SAME`.
+    """
     known = organisations_by_id(tx, {each for link in links for each in link})
     for depth, (buyer_id, seller_id) in enumerate(links):
         named = rate_card if depth == 0 else None
@@ -70,18 +60,13 @@ def add_lines(
                 depth=depth,
                 seller_id=seller_id,
                 buyer_id=buyer_id,
-                starts_on=each.starts_on,
-                plan_version_id=version.id,
-                tier=each.tier,
-                quantity=each.quantity,
-                paused=each.paused,
-                trial=each.trial,
+                starts_on=day,
                 rate_card_id=card.id,
                 card_named=named is not None,
-                choices=dict(each.choices),
                 special_terms={},
+                **same,
             )
-            for each in stretches
+            for day, same in as_sold(wanted, depth, plan, row.starts_on)
         ]
         renewal = find_renewal(tx, known[seller_id], card, plan, row.starts_on)
         if renewal is not None:
@@ -94,6 +79,21 @@ def add_lines(
                     line.rate_card_id = renewed.id
         tx.add_all(lines)
     tx.flush()
+
+
+def as_sold(wanted: Sequence[Held], depth: int, plan: Plan, first_day: date) -> list[Held]:
+    """What a link's lines have of what is subscribed to.
+
+    Who sells directly may give any trial; sellers above give the days that the plan has, whatever is sold on as free.
+    """
+    until = first_day + timedelta(days=plan.trial.days if plan.trial else 0)
+    found: list[Held] = []
+    for (day, same), end in zip(wanted, [*(day for day, _ in wanted[1:]), date.max], strict=True):
+        pieces = [(day, same)]
+        if depth and same["trial"] and end > until:
+            pieces = [*(pieces if day < until else ()), (max(day, until), same | {"trial": False})]
+        found += [each for each in pieces if not found or each[1] != found[-1][1]]
+    return found
 
 
 def find_renewal(
