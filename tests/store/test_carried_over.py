@@ -242,10 +242,23 @@ def other_cards(say: Said) -> None:
     row(say, "current_charges", pair_id="19", generation="4", position="7", kind="'spread'", adjustments="'[]'")
 
 
+def credits(say: Said) -> None:
+    """Months of a discount beside something that is credited, and beside what is charged."""
+    for number, amount in (("22", "-5"), ("23", "5")):
+        pair = {"seller_id": "REPEAT('9', 32)", "buyer_id": f"CONCAT(REPEAT('7', 30), '{number}')"}
+        row(say, "pairs", id=number, wanted="4", rated="4", generation="4", **pair, period="'2026-10'")
+        of = {"pair_id": number, "generation": "4"}
+        row(say, "current_charges", **of, position="7", kind="'usage'", adjustments="'[]'")
+        row(say, "current_parts", **of, charge_position="7", position="1", day="'2026-10-03'", amount=amount)
+        row(say, "current_charges", **of, position="8", kind="'discount'", adjustments="'[]'")
+        row(say, "current_parts", **of, charge_position="8", position="1", day="'2026-10-03'", amount="-1")
+
+
 STEPS: dict[str, Callable[[Said], None]] = {
     "0039": not_priced, "0041": usage, "0042": rules, "0043": cards, "0045": spells, "0047": costs,
     "0049": quantities, "0050": charges, "0056": tokens, "0060": parts,
     "0062": moves, "0063": links, "0064": caps, "0065": moved_costs, "0066": other_cards,
+    "0067": credits,
 }  # fmt: skip
 """What stood there at each schema."""
 
@@ -276,7 +289,8 @@ def test_pairs_of_before_are_rated_again(carried: Connection) -> None:
     )
     assert [tuple(each) for each in found[9:12]] == [(10, 5, 1), (11, 5, 1), (12, 4, 0)], "and for begun time"
     assert [tuple(each) for each in found[12:16]] == [(13, 5, 1), (14, 4, 0), (15, 5, 1), (16, 4, 0)], "and other cards"
-    assert [tuple(each) for each in found[19:]] == [(20, 5, 1), (21, 4, 0)], "and resellers' plans"
+    assert [tuple(each) for each in found[21:]] == [(22, 5, 1), (23, 4, 0)], "and discounts beside credits"
+    assert [tuple(each) for each in found[19:21]] == [(20, 5, 1), (21, 4, 0)], "and resellers' plans"
     assert [tuple(each) for each in found[16:19]] == [(17, 5, 1), (18, 4, 0), (19, 5, 1)], (
         "and amounts off, and fixed costs"
     )

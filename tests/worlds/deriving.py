@@ -3,21 +3,21 @@
 from dataclasses import replace
 from fractions import Fraction
 from random import Random
+from typing import Any
 
 from tests.worlds.worlds import Derived, Link, Version
 
 
-def derive(random: Random, link: Link, base: Link) -> None:
-    """Let a link's usual card follow that of the link above it, in the same currency."""
+def derive(random: Random, link: Link, base: Link, *, own_fees: bool) -> None:
+    """Let a link's usual card follow that of the link above it, in the same currency; perhaps with fees of its own."""
     percent, amount = random.choice([-20, 0, 15, 60]), random.choice([0, 0, 1])
     link.derived = Derived(base, percent, Fraction(amount, 100), random.choice([Fraction(1, 20), Fraction(1, 1000)]))
     link.currency, link.over, link.least_over, link.advance = base.currency, base.over, base.least_over, base.advance
     own = link.versions[0]
-    usual = [
-        replace(on_top(link.derived, each), off=own.off, less=own.less, part=own.part, components=own.components)
-        for each in base.versions
-        if not each.named
-    ]
+    kept: dict[str, Any] = {name: getattr(own, name) for name in ("off", "less", "part", "components")}
+    if own_fees:
+        kept |= {name: getattr(own, name) for name in ("fees", "once", "quarter")}
+    usual = [replace(on_top(link.derived, each), **kept) for each in base.versions if not each.named]
     named = [replace(each, committed=0 if link.over == "project" else each.committed) for each in link.versions]
     link.versions = [*usual, *(each for each in named if each.named)]
 

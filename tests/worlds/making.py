@@ -38,6 +38,7 @@ from tests.worlds.worlds import (
     Version,
     Window,
     among,
+    months_on,
 )
 
 CURRENCIES = ("EUR", "EUR", "GBP", "JPY")
@@ -93,18 +94,25 @@ def make_link(random: Random, seller: str, buyer: str, zones: Sequence[str]) -> 
     named = random.sample(days, random.randint(1, len(days)))
     versions += [replace(make_version(random, day, over), named=True) for day in sorted({days[0], *named})]
     least_over = random.choice(["subscription", "tenant", "buyer"])
-    return Link(seller, buyer, zone, random.choice(list(MINOR)), versions, over, least_over, random.random() < 0.25)
+    renews = random.random() < 0.35
+    advance = random.random() < 0.25
+    return Link(seller, buyer, zone, random.choice(list(MINOR)), versions, over, least_over, advance, renews=renews)
 
 
 def make_family(random: Random, number: int) -> Family:
-    """One to three tenants under the provider, or under one or two resellers, some under either."""
+    """One to three tenants under the provider, or under one or two resellers, some under either.
+
+    The plan may be the first reseller's own, but that of the first family.
+    """
     between = [f"reseller-{number}", f"branch-{number}"][: random.choice([0, 1, 1, 2])]
     moves = len(between) > 0 and random.random() < 0.5
     zones = WHOLE_HOURS if moves else ZONES
     above = [make_link(random, *pair, zones) for pair in pairwise(["tarnwick", *between])]
+    owner = between[0] if between and number and random.random() < 0.35 else "tarnwick"
+    later = random.choice([None, {}, {"heath": 30 * GIB}, {"moor": 90 * GIB}])
     for base, link in pairwise(above):
         if random.random() < 0.4:
-            derive(random, link, base)
+            derive(random, link, base, own_fees=owner != "tarnwick")
     zone_of = {each.seller: each.zone for each in above}
     customers = []
     for letter in "abc"[: random.choice([1, 1, 2, 3])]:
@@ -113,13 +121,21 @@ def make_family(random: Random, number: int) -> Family:
         own = make_link(random, seller, f"customer-{number}{letter}", zones)
         own.zone = zone_of.setdefault(seller, own.zone)
         if over and random.random() < 0.4:
-            derive(random, own, over[-1])
-        customers.append(Customer(own.buyer, [*over, own], list(make_subscriptions(random))))
+            derive(random, own, over[-1], own_fees=owner != "tarnwick" and len(over) == 1)
+        customers.append(Customer(own.buyer, [*over, own], list(make_subscriptions(random, later is not None))))
         use_more(random, customers[-1], random.randint(0, 24))
         hold_more(random, customers[-1], random.randint(0, 16))
         tell_more(random, customers[-1], random.randint(0, 12))
         cost_more(random, customers[-1], random.randint(0, 20))
-    family = Family(f"plan-{number}", {"heath": random.choice([0, 80 * GIB])}, customers, random.choice([0, 4, 10]))
+    family = Family(
+        f"plan-{number}",
+        {"heath": random.choice([0, 80 * GIB])},
+        customers,
+        random.choice([0, 4, 10]),
+        owner,
+        later,
+        random.choice([0, 1, 1]),
+    )
     if moves:
         plan_move(random, family, number)
     for customer in customers:
@@ -165,29 +181,30 @@ def sold(customer: Customer, link: Link, each: Subscription, day: date) -> bool:
     return each.stretches[0].day <= day < (each.ends_on or LAST) and not elsewhere
 
 
-def make_subscriptions(random: Random) -> Iterator[Subscription]:
+def make_subscriptions(random: Random, changes_plan: bool) -> Iterator[Subscription]:
     """One for all, and perhaps another for the barn, which may begin later."""
-    yield Subscription("All", *make_stretches(random, FIRST, random.choice([0, 0, 6, 14])))
+    yield Subscription("All", *make_stretches(random, FIRST, random.choice([0, 0, 6, 14]), changes_plan))
     if random.random() < 0.4:
         begins = random.choice([FIRST, FIRST + timedelta(days=random.randint(1, DAYS - 20))])
-        yield Subscription("Barn", *make_stretches(random, begins, 0), "barn")
+        yield Subscription("Barn", *make_stretches(random, begins, 0, changes_plan), "barn")
 
 
-def make_stretches(random: Random, begins: date, trial: int) -> tuple[list[Stretch], date | None]:
-    """What holds from day to day, and when it ends, where it does."""
+def make_stretches(random: Random, begins: date, trial: int, changes_plan: bool) -> tuple[list[Stretch], date | None]:
+    """What holds from day to day, and when it ends, where it does; perhaps it goes over to the plan's second version."""
     stretches = [Stretch(begins, random.choice(["heath", "moor"]), random.randint(1, 3), False, bool(trial))]
     if trial:
         stretches.append(replace(stretches[0], day=begins + timedelta(days=trial), trial=False))
     start = (stretches[-1].day - FIRST).days + 1
     for day in sorted(random.sample(range(start, DAYS - 1), random.choice([0, 1, 2, 3]))):
         before = stretches[-1]
-        kind = random.choice(["tier", "quantity", "pause"])
+        kind = random.choice(["tier", "quantity", "pause", *(["plan"] if changes_plan and before.plan == 1 else [])])
         stretches.append(
             Stretch(
                 FIRST + timedelta(days=day),
                 ({"heath": "moor", "moor": "heath"}[before.tier] if kind == "tier" else before.tier),
                 before.quantity % 4 + 1 if kind == "quantity" else before.quantity,
                 not before.paused if kind == "pause" else before.paused,
+                plan=2 if kind == "plan" else before.plan,
             )
         )
     return stretches, LAST - timedelta(days=1) if random.random() < 0.2 else None
@@ -199,7 +216,7 @@ def plan_move(random: Random, family: Family, number: int) -> None:
     Often on a day on which what the customer holds changes, or ends, or on the first of the next month.
     """
     one = random.choice(family.customers)
-    top = random.randint(0, len(one.links) - 1)
+    top = random.randint(0 if family.owner == "tarnwick" else 1, len(one.links) - 1)
     left = one.links[top : random.randint(top + 1, len(one.links))]
     mover, nearest = left[-1].buyer, left[0]
     concerned = [each for each in family.customers if any(link.buyer == mover for link in each.links)]
@@ -252,7 +269,8 @@ def change_late(random: Random, family: Family) -> Iterator[tuple[Customer, Subs
             continue
         day, last = first + timedelta(days=random.randrange(free)), each.stretches[-1]
         held = [one.day for one in family.by_hand if (one.customer, one.subscription) == (customer.slug, each.name)]
-        if random.random() < 0.3 and all(day > one for one in held):
+        term = months_on(each.stretches[0].day, family.months)
+        if random.random() < 0.3 and day >= term and all(day > one for one in held):
             each.ends_on = day
         else:
             each.stretches.append(replace(last, day=day, quantity=last.quantity % 4 + 1))

@@ -108,12 +108,12 @@ def taken_off(link: Link, covered: list[Span], charged: Charged, month: Month) -
         sums, key=lambda cell: (max(covered[cell[1]].start, held(link, cell[0], month)[0]), cell[1], cell[0])
     ):
         # Nothing is taken off what suppliers' credits bring below nothing.
-        span, version, left = covered[place], link.versions[number], max(ZERO, sums[number, place])
+        span, version = covered[place], link.versions[number]
         if span.stretch.trial:
-            yield "trial", (number, place), left
+            yield "trial", (number, place), max(ZERO, sums[number, place])
             continue
         part = max(ZERO, charged.get(("traffic", number, place), ZERO)) * version.part / 100
-        left -= part
+        left = max(ZERO, sums[number, place] - part)
         yield "part", (number, place), part
         off = left * version.off / 100
         less = max(ZERO, min(left - off, version.less - given[span.scope(""), span.named]))
@@ -126,7 +126,7 @@ def monthly_fees(link: Link, span: Span, month: Month) -> Iterator[tuple[str, in
     stretch = span.stretch
     for number, version in enumerate(link.versions):
         length = span.holds(link, number, month)
-        if length and not stretch.paused:
+        if length and not stretch.paused and not span.foreign:
             fee = version.fees[stretch.tier] * stretch.quantity
             yield stretch.tier, number, rounded(fee * length / whole_month(link, month), 12)
 
@@ -137,7 +137,7 @@ def longer_fees(link: Link, span: Span, month: Month) -> Iterator[tuple[str, int
     In advance that is all of a stretch, in the month in which it begins; else in the one in which it ends.
     """
     stretch, first = span.stretch, span.subscription.stretches[0].day
-    if stretch.paused:
+    if stretch.paused or span.foreign:
         return
     begins = day_start(first, link.zone)
     if span.start == begins:
@@ -217,7 +217,7 @@ def owed_in_advance(family: Family, link: Link) -> Fraction:
         for each in customer.subscriptions:
             last = each.stretches[-1]
             version = link.versions[link.number_on(LAST, named=family.is_named(link, customer.slug, each.name, LAST))]
-            if not link.advance or each.ends_on or last.paused:
+            if not link.advance or each.ends_on or last.paused or family.is_foreign(link):
                 continue
             found += rounded(version.fees[last.tier] * last.quantity * share, MINOR[link.currency])
             if begins and since >= start:

@@ -52,13 +52,16 @@ def make_own(random: Random) -> Link:
 
 def make_house(random: Random, own: Link, of: Family) -> Family:
     """The provider as its own customer, of a family's plan."""
-    house = Customer("tarnwick", [own], list(make_subscriptions(random)))
+    house = Customer("tarnwick", [own], list(make_subscriptions(random, False)))
+    for each in house.subscriptions if of.later is not None else ():
+        # Who comes later subscribes to the newest.
+        each.stretches = [replace(one, plan=2) for one in each.stretches]
     use_more(random, house, random.randint(0, 12))
     hold_more(random, house, random.randint(0, 8))
     tell_more(random, house, random.randint(0, 6))
     cost_more(random, house, random.randint(0, 8))
     assign_more(random, house)
-    return Family(of.plan, of.allowances, [house])
+    return replace(of, customers=[house], withdrawn=None, by_hand=[], terms=[], cards=[])
 
 
 def own_cost(families: Sequence[Family], own: Link, month: Month) -> dict[Key, Fraction]:

@@ -90,17 +90,20 @@ def card_file(link: Link, plans: Sequence[str], version: Version, buyers: Sequen
         f"starts-on: {version.day}",
         f"composites: {'components' if version.components else 'whole'}",
         *([f"overhead: {version.overhead}"] if version.overhead else []),
+        *([f"at-renewal: {link.card}-named"] if link.renews and not version.named else []),
         "rates:",
     ]
     return CatalogueFile(name=f"{slug}.yaml", content="\n".join([*head, *lines, *discounts(version, suffix)]) + "\n")
 
 
-def derived_file(link: Link, buyers: Sequence[str]) -> CatalogueFile:
-    """The first version of a card that follows another."""
+def derived_file(link: Link, plans: Sequence[str], buyers: Sequence[str]) -> CatalogueFile:
+    """The first version of a card that follows another, with its own fees of these plans."""
     how, first = link.derived, link.versions[0]
     assert how is not None
     on_top = {"percent": how.percent, "amount": text(how.amount)}
     base = {"base": f"{how.base.seller}/{how.base.card}", "on-top": on_top, "price-step": text(how.step)}
+    when = {"advance": "true"} if link.advance else {}
+    fees = [each for plan in plans for each in fees_of(first, plan, when, "")]
     lines = [
         f"rate-card: {link.card}",
         f"name: {link.card}",
@@ -109,7 +112,8 @@ def derived_file(link: Link, buyers: Sequence[str]) -> CatalogueFile:
         f"starts-on: {first.day}",
         f"composites: {'components' if first.components else 'whole'}",
         f"derived: {_flow(base)}",
-        "rates: []",
+        *([f"at-renewal: {link.card}-named"] if link.renews else []),
+        *(["rates:", *(f"  - {_flow(fee)}" for fee in fees)] if fees else ["rates: []"]),
         *discounts(first, ""),
     ]
     return CatalogueFile(name=f"{link.card}.yaml", content="\n".join(lines) + "\n")
@@ -191,28 +195,25 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
 
     What its customers subscribe to is changed after that or before.
     """
-    allowance = family.allowances["heath"] // GIB
-    own = f", allowances: {{network/egress: {allowance} GiB}}" if allowance else ""
-    trial = f"trial: {{days: {family.trial}}}\n" if family.trial else ""
-    plan = (
-        f"plan: {family.plan}\nname: {family.plan}\nservices: [network]\n{trial}"
-        f"tiers: [{{tier: heath, name: Heath{own}}}, {{tier: moor, name: Moor}}]\n"
-    )
-    sellers["tarnwick"].catalogue.publish("tarnwick", [CatalogueFile(name="plan.yaml", content=plan)])
+    owner = sellers[family.owner]
+    owner.catalogue.publish(family.owner, [plan_file(family, family.plan, family.allowances)])
     offer = CatalogueFile(name="offer.yaml", content=f"offer: {family.plan}\n")
     cards: dict[tuple[str, str], list[Link]] = {}
     for link in family.links:
         cards.setdefault((link.seller, link.card), []).append(link)
     later: list[tuple[str, CatalogueFile]] = []
     for (seller, _), alike in cards.items():
-        sellers[seller].catalogue.publish(seller, [offer])
-        buyers = [each.buyer for each in alike]
-        files = [card_file(alike[0], [family.plan], version, buyers) for version in alike[0].versions]
+        plans = [] if family.is_foreign(alike[0]) else [family.plan]
+        if plans:
+            sellers[seller].catalogue.publish(seller, [offer])
+        buyers, derived = [each.buyer for each in alike], alike[0].derived
+        files = [card_file(alike[0], plans, version, buyers) for version in alike[0].versions]
         usual, named = ([files[at] for at in alike[0].numbers(named=named)] for named in (False, True))
-        first = derived_file(alike[0], buyers) if alike[0].derived else usual[0]
-        for file in (first, *named):
+        own_fees = plans if derived and family.is_foreign(derived.base) else []
+        first = derived_file(alike[0], own_fees, buyers) if derived else usual[0]
+        for file in (*named, first):
             sellers[seller].catalogue.publish(seller, [file])
-        later += [(seller, each) for each in usual[1:] if not alike[0].derived]
+        later += [(seller, each) for each in usual[1:] if not derived]
     # What follows does so by itself.
     for seller, file in later:
         sellers[seller].catalogue.publish(seller, [file])
@@ -221,6 +222,8 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
         for customer in family.customers
         for each in customer.subscriptions
     ]
+    if family.later is not None:
+        owner.catalogue.publish(family.owner, [plan_file(family, f"{family.plan} again", family.later)])
     for customer in family.customers:
         assign(sellers[customer.seller], customer)
     move = family.move or family.withdrawn
@@ -233,6 +236,19 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
     if move and not early:
         let_move(sellers["tarnwick"], family)
     say_more(sellers, family, early=True)
+
+
+def plan_file(family: Family, name: str, allowances: dict[str, int]) -> CatalogueFile:
+    """A version of the family's plan, under a name."""
+    tiers = []
+    for tier in ("heath", "moor"):
+        given = allowances.get(tier, 0) // GIB
+        own = f", allowances: {{network/egress: {given} GiB}}" if given else ""
+        tiers.append(f"{{tier: {tier}, name: {tier}{own}}}")
+    trial = f"trial: {{days: {family.trial}}}\n" if family.trial else ""
+    term = f"minimum-months: {family.months}\n" if family.months else ""
+    head = f"plan: {family.plan}\nname: {name}\nservices: [network]\n{trial}{term}"
+    return CatalogueFile(name="plan.yaml", content=f"{head}tiers: [{', '.join(tiers)}]\n")
 
 
 def let_move(provider: Client, family: Family) -> None:
@@ -290,6 +306,7 @@ def change(direct: Client, id: UUID, before: Stretch, after: Stretch) -> None:
             tier=None if after.tier == before.tier else after.tier,
             quantity=None if after.quantity == before.quantity else after.quantity,
             paused=None if after.paused == before.paused else after.paused,
+            plan_version=None if after.plan == before.plan else after.plan,
         ),
     )
 

@@ -55,6 +55,8 @@ class Span:
     """Through whom it is bought, where several links are looked at together: what cumulates begins anew on another."""
     named: bool = False
     """Whether it is sold by the named card."""
+    foreign: bool = False
+    """Whether its plan is of somebody below who sells it: no fees are known of it."""
 
     def within(self, since: datetime, until: datetime) -> int:
         """Its seconds between two moments."""
@@ -105,24 +107,40 @@ def _spans(
         ]
         cards = family.cards_of(link, customer.slug, subscription.name)
         stretches = as_sold(family, customer, link, subscription)
-        days = sorted({each.day for each in (*stretches, *agreed, *cards) if each.day < stop})
+        turning = {each.day for each in (*stretches, *agreed, *cards)}
+        if link.renews and family.months:
+            turning.add(months_on(subscription.stretches[0].day, family.months))
+        days = sorted(day for day in turning if day < stop)
         for day, last in pairwise([*days, stop]):
             stretch = [each for each in stretches if each.day <= day][-1]
             own = [each.allowance * GIB for each in agreed if each.day <= day]
-            allowance = own[-1] if own else family.allowances.get(stretch.tier, 0)
+            given = {} if family.is_foreign(link) else family.given(stretch)
+            allowance = own[-1] if own else given.get(stretch.tier, 0)
             begins, ends = moment(day), moment(last)
             begins, ends = max(begins, since or begins), min(ends, until or ends)
             start, stops = max(begins, first), min(ends, end)
             if start < stops:
                 named = family.is_named(link, customer.slug, subscription.name, max(day, back or day))
-                yield Span(customer, subscription, stretch, start, stops, allowance, (begins, ends), named=named)
+                yield Span(
+                    customer,
+                    subscription,
+                    stretch,
+                    start,
+                    stops,
+                    allowance,
+                    (begins, ends),
+                    named=named,
+                    foreign=family.is_foreign(link),
+                )
 
 
 def as_sold(family: Family, customer: Customer, link: Link, subscription: Subscription) -> list[Stretch]:
     """What holds from day to day on a link: above who sells directly it is free as long as the plan says, and no longer."""
+    if family.is_foreign(link):
+        return [replace(each, trial=False) for each in subscription.stretches]
     first, *later = subscription.stretches
     until = first.day + timedelta(days=family.trial)
-    if link.buyer == customer.slug or not first.trial or until >= later[0].day:
+    if link.buyer == customer.slug or not first.trial or until >= (later[0].day if later else LAST):
         return subscription.stretches
     charged = replace(first, day=until, trial=False)
     return [first, charged, *later[1:]] if family.trial else [charged, *later[1:]]

@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 from tests.worlds import owed as plain
 from tests.worlds.owed import owed_in_advance
 from tests.worlds.worlds import (
+    DAYS,
     FIRST,
     GIB,
     MONTHS,
@@ -50,7 +51,7 @@ def customer(sold: Link, *stretches: Stretch, usage: list[Use] | None = None, al
 
 
 def family(*customers: Customer, allowance: int = 0) -> Family:
-    return Family("plan", {"heath": allowance * GIB}, list(customers))
+    return Family("plan", {"heath": allowance * GIB}, list(customers), trial=DAYS)
 
 
 def owed(sold_to: Family, link: Link) -> dict[tuple[str, int], Fraction]:

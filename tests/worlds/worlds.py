@@ -1,6 +1,7 @@
 """Families of customers: who sells to whom at which prices, what is subscribed to, what is used, who moves."""
 
 import os
+from calendar import monthrange
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
@@ -20,9 +21,10 @@ COUNT = 2
 
 
 def months_on(day: date, months: int) -> date:
-    """The same day of a later month."""
+    """The same day of a later month, or its last."""
     year, month = divmod(day.month - 1 + months, 12)
-    return day.replace(year=day.year + year, month=month + 1)
+    year, month = day.year + year, month + 1
+    return date(year, month, min(day.day, monthrange(year, month)[1]))
 
 
 FIRST = date.fromisoformat(f"{BEGIN}-01")
@@ -35,13 +37,14 @@ MONTHS: list[Month] = [(months_on(FIRST, number), months_on(FIRST, number + 1)) 
 
 @dataclass(frozen=True)
 class Stretch:
-    """From a day on: tier, quantity, paused, free of charge as a trial."""
+    """From a day on: tier, quantity, paused, free of charge as a trial, version of the plan."""
 
     day: date
     tier: str
     quantity: int
     paused: bool
     trial: bool = False
+    plan: int = 1
 
 
 @dataclass(frozen=True)
@@ -117,7 +120,8 @@ class Derived:
 class Link:
     """A seller with a buyer, its cards, and the seller's zone.
 
-    ``card`` is the name of the usual one, which another buyer may have, too. ``over`` is what its traffic adds up over, ``least_over`` what its least spend is for; ``advance``: its fees are
+    ``card`` is the name of the usual one, which another buyer may have, too; where it ``renews``, a subscription goes over
+    to the named one after its first term. ``over`` is what its traffic adds up over, ``least_over`` what its least spend is for; ``advance``: its fees are
     charged before their month.
     """
 
@@ -131,6 +135,7 @@ class Link:
     advance: bool = False
     card: str = ""
     derived: Derived | None = None
+    renews: bool = False
 
     def __post_init__(self) -> None:
         self.card = self.card or f"card-{self.buyer}"
@@ -349,14 +354,18 @@ def among(link: Link, links: Sequence[Link]) -> bool:
 class Family:
     """Customers of one plan, below one seller or the next: they share links, and what adds up on these.
 
-    ``trial`` are the days free of charge that the plan itself has, ``withdrawn`` is a move that was planned and taken
-    back.
+    ``later`` are the allowances of the plan's second version, if it has one, ``months`` its first term. ``trial`` are the
+    days free of charge that the plan itself has, ``owner`` is whose plan it is: a reseller's own gives
+    nothing where it buys, and has no fees there. ``withdrawn`` is a move that was planned and taken back.
     """
 
     plan: str
     allowances: dict[str, int]
     customers: list[Customer]
     trial: int = 0
+    owner: str = "tarnwick"
+    later: dict[str, int] | None = None
+    months: int = 0
     withdrawn: Move | None = None
     by_hand: list[ByHand] = field(default_factory=list)
     terms: list[Terms] = field(default_factory=list)
@@ -374,6 +383,14 @@ class Family:
     def move(self) -> Move | None:
         return next((each.move for each in self.customers if each.move), None)
 
+    def is_foreign(self, link: Link) -> bool:
+        """Whether the plan is of somebody below who sells over a link."""
+        return self.owner != "tarnwick" and link.seller == "tarnwick"
+
+    def given(self, stretch: Stretch) -> dict[str, int]:
+        """The allowances of the plan's version that somebody subscribes to."""
+        return (self.later or {}) if stretch.plan > 1 else self.allowances
+
     def cards_of(self, link: Link, customer: str, subscription: str) -> list[CardAgreed]:
         """What is agreed of a subscription's card on a link, from day to day."""
         of = (customer, subscription)
@@ -381,8 +398,11 @@ class Family:
 
     def is_named(self, link: Link, customer: str, subscription: str, day: date) -> bool:
         """Whether it is sold by the named card on a day: what was agreed before a move is over with it."""
-        move = next(each.move for each in self.customers if each.slug == customer)
-        if move and move.back and among(link, move.left) and day >= move.back:
+        [one] = [each for each in self.customers if each.slug == customer]
+        [first] = [each.stretches[0].day for each in one.subscriptions if each.name == subscription]
+        if link.renews and self.months and day >= months_on(first, self.months):
+            return True
+        if one.move and one.move.back and among(link, one.move.left) and day >= one.move.back:
             return False
         agreed = [each.named for each in self.cards_of(link, customer, subscription) if each.day <= day]
         return agreed[-1] if agreed else False

@@ -499,7 +499,7 @@ def _discounts(case: Case, charges: dict[Key, Charged]) -> dict[Key, Charged]:
         own = (case.lines[line].scope, version.card)
         left = [dict(charge.parts) for charge in same]
         free = [Discount("trial", "Trial", percent=Decimal(100))] if case.lines[line].trial else []
-        for discount in (*free, *version.discounts):
+        for discount in free or version.discounts:
             touched = [
                 (index, part)
                 for index, charge in enumerate(same)

@@ -1,6 +1,7 @@
 """Imported costs: exact whatever their order and sign, and split to the last digit."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import date, datetime
 from decimal import Decimal
 from fractions import Fraction
@@ -10,7 +11,8 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gradumen.core.catalogue.rates import Basis, Markup, RateCardVersion, UsageRate
+from gradumen.core.catalogue.discounts import Discount
+from gradumen.core.catalogue.rates import Basis, Markup, RateCardVersion, RecurringRate, UsageRate
 from gradumen.core.exact import AMOUNT_PLACES, add, round_half_up, scaled
 from gradumen.core.periods import Period, day_start, hour_number
 from gradumen.core.rating.charges import Rated
@@ -39,9 +41,13 @@ def version(
 
 
 def rated(
-    rows: list[Cost], *versions: RateCardVersion, exchange: Sequence[tuple[date, Decimal]] = (), usage: int = 0
+    rows: list[Cost],
+    *versions: RateCardVersion,
+    exchange: Sequence[tuple[date, Decimal]] = (),
+    usage: int = 0,
+    trial: bool = False,
 ) -> Rated:
-    line = RatedLine(0, "cloud", "all", datetime(2026, 9, 1, tzinfo=DUBLIN), None, versions, {})
+    line = RatedLine(0, "cloud", "all", datetime(2026, 9, 1, tzinfo=DUBLIN), None, versions, {}, trial=trial)
     rates = {("EUR", versions[0].currency): exchange}
     pricing = Pricing({0: line}, {0: "cloud/cost"}, {0: {}}, PERIOD, DUBLIN, exchange=rates)
     frame = pl.DataFrame(
@@ -96,6 +102,22 @@ def test_a_fixed_amount_is_once_a_period_and_a_trial_takes_all_of_it() -> None:
                             version(1, 1, "10", Basis.BILLED, "2"), version(2, 16, "10", Basis.BILLED, "2")).charges  # fmt: skip
     assert [first.amount, second.amount] == [Decimal("3.1"), Decimal("1.1")]
     assert [each.kind for each in (*first.adjustments, *second.adjustments)] == ["fixed"]
+
+
+def test_a_discount_leaves_the_same_share_of_what_was_credited() -> None:
+    """Another that comes after it is off what it left of some rates; on trial there are no others."""
+    off = Discount("most", "Most", percent=Decimal(90)), Discount("part", "Part", percent=Decimal(20), rates=("heath",))
+    sold = version(1, 1, "0", Basis.BILLED)
+    sold = replace(sold, rates=(*sold.rates, RecurringRate("heath", "cloud", "all", Decimal(100))), discounts=off)
+    credit = [(0, 3, -90 * 10**12, 0, False)]
+
+    def taken(trial: bool) -> dict[str, Decimal]:
+        charges = rated(credit, sold, trial=trial).charges
+        return {each.rate: each.amount for each in charges if each.kind == "discount"}
+
+    assert taken(False) == {"most": -9, "part": -2}
+    assert taken(True) == {"trial": -10}
+    assert add(each.amount for each in rated(credit, sold, trial=True).charges) == 0
 
 
 @given(

@@ -273,7 +273,7 @@ def discounts_of(charges: Sequence[Charge], pricing: Pricing) -> list[Charge]:
         left = {
             (index, place): part.pico for index, charge in enumerate(same) for place, part in enumerate(charge.parts)
         }
-        for discount in (*((TRIAL,) if line.trial else ()), *same[0].version.discounts):
+        for discount in (TRIAL,) if line.trial else same[0].version.discounts:
             key = (line.scope, line.card, discount.slug)
             taken = _take_off(discount, same, left, given.get(key, 0))
             if taken is None:
@@ -288,6 +288,20 @@ def _since(charge: Charge, pricing: Pricing) -> tuple[datetime, int, date]:
     """Where what is charged on a line by a version stands in time; that of a term's earlier months comes first."""
     line = pricing.lines[charge.line]
     return pricing.service_period(line, charge.version)[0], line.number, charge.version.starts_on
+
+
+def _leave(left: dict[tuple[int, int], int], concerned: Sequence[tuple[int, int]], whole: int) -> None:
+    """Let a discount leave the same share of each part, of what was credited as well: all of it off leaves nothing.
+
+    >>> left = {(0, 0): 100, (1, 0): -90}
+    >>> _leave(left, list(left), 9)
+    >>> left
+    {(0, 0): 10, (1, 0): -9}
+    """
+    charged, credited = ([max(sign * left[key], 0) for key in concerned] for sign in (1, -1))
+    off = divide_half_up(whole * sum(charged), sum(charged) - sum(credited))
+    for key, less, more in zip(concerned, allocate(off, charged), allocate(off - whole, credited), strict=True):
+        left[key] += more - less
 
 
 def _take_off(
@@ -309,8 +323,9 @@ def _take_off(
     if not whole:
         return None
     sums: dict[tuple[int | None, int | None, date], int] = {}
-    for key, share in zip(concerned, allocate(whole, [max(left[key], 0) for key in concerned]), strict=True):
-        left[key] -= share
+    shares = allocate(whole, [max(left[key], 0) for key in concerned])
+    _leave(left, concerned, whole)
+    for key, share in zip(concerned, shares, strict=True):
         part = charges[key[0]].parts[key[1]]
         place = (part.project, part.resource, part.day)
         sums[place] = sums.get(place, 0) + share
