@@ -11,7 +11,8 @@ from typing import Any
 from gradumen.client.metering.readings import reading_event
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from tests.worlds.making import cost_more, make_moment
-from tests.worlds.worlds import DAYS, FIRST, LAST, PROJECTS, QUARTER, Cost, Customer, Family, Use, months_on
+from tests.worlds.used import Cost, Use
+from tests.worlds.worlds import DAYS, FIRST, LAST, PROJECTS, QUARTER, Customer, Family, months_on
 
 Shares = dict[tuple[str, str], int]
 """Weights by customer and project."""

@@ -8,7 +8,8 @@ from itertools import pairwise
 from math import ceil
 
 from tests.worlds.spans import Cell, Span, cell_of, day_start, held, seconds
-from tests.worlds.worlds import LAST, STEPS, Customer, Family, Link, Month, Told, Use, Version
+from tests.worlds.used import Month, Told, Use
+from tests.worlds.worlds import LAST, STEPS, Customer, Family, Link, Version
 
 TOLD_UNTIL = datetime(LAST.year, LAST.month, LAST.day, tzinfo=UTC) + timedelta(days=2)
 """As far as all has been said."""

@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 
 from tests.worlds.deriving import derive
 from tests.worlds.samplings import SAMPLED
+from tests.worlds.used import Cost, Level, Told, Use
 from tests.worlds.worlds import (
     DAYS,
     FIRST,
@@ -24,17 +25,13 @@ from tests.worlds.worlds import (
     Assigned,
     ByHand,
     CardAgreed,
-    Cost,
     Customer,
     Family,
-    Level,
     Link,
     Move,
     Stretch,
     Subscription,
     Terms,
-    Told,
-    Use,
     Version,
     Window,
     among,

@@ -31,20 +31,8 @@ from tests.worlds.spans import (
     spans,
     whole_month,
 )  # fmt: skip
-from tests.worlds.worlds import (
-    GIB,
-    LAST,
-    MINOR,
-    MONTHS,
-    QUARTER,
-    Customer,
-    Family,
-    Link,
-    Month,
-    Subscription,
-    Use,
-    months_on,
-)
+from tests.worlds.used import Month, Use
+from tests.worlds.worlds import GIB, LAST, MINOR, MONTHS, QUARTER, Customer, Family, Link, Subscription, months_on
 
 Key = tuple[str, str, str, int]
 """Whose, of which subscription, by which rate, of which version (from one)."""

@@ -19,7 +19,8 @@ from tests.worlds.making import (
 )
 from tests.worlds.owed import Key, by_itself, by_rates, settled
 from tests.worlds.spans import ZERO, Cell, Span, held, rounded, seconds, spans, whole_month
-from tests.worlds.worlds import DAYS, FIRST, Customer, Family, Link, Month
+from tests.worlds.used import Month
+from tests.worlds.worlds import DAYS, FIRST, Customer, Family, Link
 
 
 @dataclass

@@ -4,7 +4,8 @@ from fractions import Fraction
 from math import ceil
 
 from tests.worlds.spans import ZERO, Cell, Place, Span, rounded
-from tests.worlds.worlds import GIB, Link, Month, Version
+from tests.worlds.used import Month
+from tests.worlds.worlds import GIB, Link, Version
 
 
 def priced(

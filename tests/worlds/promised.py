@@ -11,7 +11,8 @@ from random import Random
 from gradumen.client import Client
 from tests.worlds.machines import pieces
 from tests.worlds.spans import ZERO, Cell, Span, day_start, seconds
-from tests.worlds.worlds import DAYS, FIRST, LAST, Customer, Family, Link, Month, Promise, Use, Version, months_on
+from tests.worlds.used import Month, Promise, Use
+from tests.worlds.worlds import DAYS, FIRST, LAST, Customer, Family, Link, Version, months_on
 
 MONTH_HOURS = 730
 

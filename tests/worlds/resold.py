@@ -7,7 +7,8 @@ from fractions import Fraction
 
 from tests.worlds.exchange import worth
 from tests.worlds.spans import ZERO, Cell, Span, cell_of, day_start
-from tests.worlds.worlds import Cost, Customer, Family, Link, Month, Use, among
+from tests.worlds.used import Cost, Month, Use
+from tests.worlds.worlds import Customer, Family, Link, among
 
 
 def resold(family: Family, link: Link, covered: list[Span], month: Month) -> Iterator[tuple[str, dict[Cell, Fraction]]]:

@@ -9,7 +9,8 @@ from math import ceil
 
 from tests.worlds.samplings import SAMPLED, Sampled
 from tests.worlds.spans import ZERO, Cell, Span, cell_of
-from tests.worlds.worlds import QUARTER, Family, Level, Link, Month
+from tests.worlds.used import Level, Month
+from tests.worlds.worlds import QUARTER, Family, Link
 
 Who = tuple[str, str]
 """Project and resource."""

@@ -7,22 +7,8 @@ from fractions import Fraction
 from itertools import pairwise
 from zoneinfo import ZoneInfo
 
-from tests.worlds.worlds import (
-    GIB,
-    LAST,
-    Customer,
-    Family,
-    Level,
-    Link,
-    Month,
-    Stretch,
-    Subscription,
-    Told,
-    Use,
-    Version,
-    among,
-    months_on,
-)
+from tests.worlds.used import Level, Month, Told, Use
+from tests.worlds.worlds import GIB, LAST, Customer, Family, Link, Stretch, Subscription, Version, among, months_on
 
 ZERO = Fraction(0)
 Place = int

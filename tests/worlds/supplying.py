@@ -15,7 +15,8 @@ from tests.worlds.accounts import Account, rules_of
 from tests.worlds.exchange import exchange_of
 from tests.worlds.machines import TOLD_UNTIL
 from tests.worlds.making import CURRENCIES
-from tests.worlds.worlds import DAYS, FIRST, PROJECTS, Cost, Customer, months_on
+from tests.worlds.used import Cost
+from tests.worlds.worlds import DAYS, FIRST, PROJECTS, Customer, months_on
 
 FEED = "tarnwick/costs"
 

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 
 from tests.worlds import owed as plain
 from tests.worlds.owed import owed_in_advance
+from tests.worlds.used import Level, Use
 from tests.worlds.worlds import (
     DAYS,
     FIRST,
@@ -15,12 +16,10 @@ from tests.worlds.worlds import (
     MONTHS,
     Customer,
     Family,
-    Level,
     Link,
     Move,
     Stretch,
     Subscription,
-    Use,
     Version,
     Window,
 )

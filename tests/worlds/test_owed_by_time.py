@@ -5,7 +5,8 @@ from datetime import UTC, date, datetime
 from fractions import Fraction
 
 from tests.worlds.test_owed import PLAIN, customer, link, owed
-from tests.worlds.worlds import Cost, Move, Promise, Stretch, Told
+from tests.worlds.used import Cost, Promise, Told
+from tests.worlds.worlds import Move, Stretch
 
 FREE = replace(PLAIN, fees={"heath": Fraction(0), "moor": Fraction(0)})
 SEPTEMBER = date(2026, 9, 1)

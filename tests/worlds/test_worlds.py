@@ -44,7 +44,8 @@ from tests.worlds.stored import differing_pairs, own_charges
 from tests.worlds.supplying import agree_rates, await_costs, lives, say_whose, send_costs
 from tests.worlds.taxed import TAXES, wrong_taxes
 from tests.worlds.test_changes import at_rest
-from tests.worlds.worlds import FIRST, LAST, MINOR, MONTHS, PROJECTS, Customer, Family, Link, Month, among, months_on
+from tests.worlds.used import Month
+from tests.worlds.worlds import FIRST, LAST, MINOR, MONTHS, PROJECTS, Customer, Family, Link, among, months_on
 
 SERVICE = """
 service: network

@@ -13,7 +13,8 @@ from tests.worlds.owed import owed
 from tests.worlds.readings import events
 from tests.worlds.stored import differing_pairs
 from tests.worlds.test_worlds import bring_in, check, set_tax, set_up, unaccounted
-from tests.worlds.worlds import GIB, Customer, Family, Link, Stretch, Subscription, Use, Version
+from tests.worlds.used import Use
+from tests.worlds.worlds import GIB, Customer, Family, Link, Stretch, Subscription, Version
 
 FIRST = date(2026, 9, 1)
 QUARTER = timedelta(minutes=15)

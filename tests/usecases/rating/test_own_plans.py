@@ -73,6 +73,12 @@ def test_an_allowance_of_its_own_plan_covers_what_it_sells_and_nothing_that_it_b
 def test_a_trial_of_its_own_plan_is_free_where_it_sells_and_charged_where_it_buys(bundled: World) -> None:
     bundled.user("edda").catalogue.publish("oxbow", files(OWN.partition("---")[2].replace("100000", "1")))
     subscribe(bundled, trial_until="2026-10-01")
+    told = {
+        user: [each.trial for one in bundled.user(user).subscriptions.list("saltmarsh") for each in one.stretches
+               if one.name == "All in"]
+        for user in ("edda", "mara")
+    }  # fmt: skip
+    assert told == {"edda": [True, False], "mara": [False]}, "as each sells it"
     found = charged(bundled)
     assert found["oxbow", "saltmarsh"] == 0
     assert found["tarnwick", "oxbow"] > 0
@@ -102,5 +108,12 @@ def test_who_sells_above_gives_no_longer_trial_than_its_plan(
         for seller, user in (("tarnwick", "finn"), ("oxbow", "edda"))
         for link in world.user(user).spend.period_so_far(seller, "2026-11", wait=60).links
     }
+    told = {
+        user: [(each.starts_on.day, each.trial) for one in world.user(user).subscriptions.list("saltmarsh")
+               if one.name == "Tried" for each in one.stretches]
+        for user in ("edda", "mara")
+    }  # fmt: skip
+    assert told["edda"] == [(1, True), (16, False)]
+    assert told["mara"] == {30: [(1, False)], 20: [(1, True), (11, False)], 15: [(1, True), (16, False)]}[charged_days]
     assert found["oxbow", "saltmarsh"] == Decimal("39.50"), "79 a month, from the sixteenth on"
     assert found["tarnwick", "oxbow"] == (Decimal(79) * charged_days / 30).quantize(Decimal("0.01"))

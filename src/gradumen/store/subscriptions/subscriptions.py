@@ -4,8 +4,8 @@ from collections.abc import Collection
 from datetime import date
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, func, select
-from sqlalchemy.orm import Session
+from sqlalchemy import ColumnElement, exists, func, select
+from sqlalchemy.orm import Session, aliased
 
 from gradumen.store.access.tables import UserRow
 from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow
@@ -59,6 +59,31 @@ def own_lines(tx: Session, subscriptions: Collection[UUID]) -> list[tuple[Supply
         .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
         .where(SupplyLineRow.subscription_id.in_(subscriptions), SupplyLineRow.depth == 0, ~SupplyLineRow.void)
         .order_by(SupplyLineRow.starts_on)
+    )
+    return [(line, version) for line, version in rows]
+
+
+def nearest_lines(
+    tx: Session, subscriptions: Collection[UUID], members: Collection[UUID]
+) -> list[tuple[SupplyLineRow, PlanVersionRow]]:
+    """The same of the links nearest to the subscribers that some organisations sell or buy on."""
+    here, nearer = SupplyLineRow, aliased(SupplyLineRow)
+    ours, ours_too = (each.seller_id.in_(members) | each.buyer_id.in_(members) for each in (here, nearer))
+    rows = tx.execute(
+        select(here, PlanVersionRow)
+        .join(PlanVersionRow, PlanVersionRow.id == here.plan_version_id)
+        .where(here.subscription_id.in_(subscriptions), ours, ~here.void)
+        .where(
+            ~exists().where(
+                nearer.subscription_id == here.subscription_id,
+                nearer.depth < here.depth,
+                ours_too,
+                ~nearer.void,
+                nearer.starts_on <= here.starts_on,
+                nearer.ends_on.is_(None) | (nearer.ends_on > here.starts_on),
+            )
+        )
+        .order_by(here.starts_on)
     )
     return [(line, version) for line, version in rows]
 

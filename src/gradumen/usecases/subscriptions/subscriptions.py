@@ -20,8 +20,8 @@ from gradumen.store.subscriptions.subscriptions import (
     acceptances,
     find_plan_version,
     is_visible,
+    nearest_lines,
     newest_plan_version,
-    own_lines,
     terms_accepted,
     visible_subscriptions,
 )
@@ -347,15 +347,15 @@ def _known_owners(scope: Scope) -> set[UUID]:
 def _stretches(
     tx: Session, scope: Scope, owner_of: Mapping[UUID, UUID], published: Published
 ) -> tuple[dict[UUID, list[StretchBody]], dict[UUID, Plan], set[UUID]]:
-    """By subscription: its stretches as they are seen, its plan; and those on whose direct link the caller is."""
+    """By subscription: its stretches as they are on the link that is seen, its plan; and whose direct link that is."""
     shown, ids = _known_owners(scope), list(owner_of)
     since = {each: seen_since(tx, scope.members_of(), each, scope.now) for each in set(owner_of.values())}
     found: dict[UUID, list[StretchBody]] = {each: [] for each in ids}
     plans: dict[UUID, Plan] = {}
     direct: set[UUID] = set()
-    for line, version in own_lines(tx, ids):
+    for line, version in nearest_lines(tx, ids, scope.members_of()):
         plan = plans[line.subscription_id] = plan_of(version, published)
-        if scope.is_member(line.seller_id) or scope.is_member(line.buyer_id):
+        if line.depth == 0:
             direct.add(line.subscription_id)
         stretch = StretchBody(
             starts_on=line.starts_on,
@@ -363,7 +363,8 @@ def _stretches(
             tier=line.tier if published.owners["plan", plan.slug] in shown else None,
             quantity=line.quantity,
             paused=line.paused,
-            trial=line.trial,
+            # Who sells to the owner of the plan gives none of it.
+            trial=line.trial and published.owners["plan", plan.slug] in shown,
             choices={
                 choice: value
                 for choice, value in line.choices.items()
