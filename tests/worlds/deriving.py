@@ -16,7 +16,7 @@ def derive(random: Random, link: Link, base: Link, *, own_fees: bool) -> None:
     own = link.versions[0]
     kept: dict[str, Any] = {name: getattr(own, name) for name in ("off", "less", "part", "components")}
     if own_fees:
-        kept |= {name: getattr(own, name) for name in ("fees", "once", "quarter")}
+        kept |= {name: getattr(own, name) for name in ("fees", "once", "quarter", "worked")}
     usual = [replace(on_top(link.derived, each), **kept) for each in base.versions if not each.named]
     named = [replace(each, committed=0 if link.over == "project" else each.committed) for each in link.versions]
     link.versions = [*usual, *(each for each in named if each.named)]
@@ -36,6 +36,7 @@ def on_top(how: Derived, base: Version) -> Version:
         peaks={meter: price(how, each) for meter, each in base.peaks.items()},
         awake=None if base.awake is None else price(how, base.awake),
         parked=None if base.parked is None else price(how, base.parked),
+        worked=price(how, base.worked),
         promised=None if base.promised is None else price(how, base.promised),
     )
 

@@ -35,7 +35,6 @@ from tests.worlds.worlds import (
     Version,
     Window,
     among,
-    months_on,
 )
 
 CURRENCIES = ("EUR", "EUR", "GBP", "JPY")
@@ -73,6 +72,7 @@ def make_version(random: Random, day: date, over: str) -> Version:
         Fraction(random.choice([0, 0, 9])),
         random.choice([None, Fraction(random.randint(1, 900), 1000)]),
         part=random.choice([0, 0, 20]),
+        worked=Fraction(random.randint(1, 9_000), 100),
     )
 
 
@@ -133,6 +133,9 @@ def make_family(random: Random, number: int) -> Family:
         later,
         random.choice([0, 1, 1]),
     )
+    for each in (held for customer in customers for held in customer.subscriptions):
+        if each.ends_on and not family.may_end(each, each.ends_on):
+            each.ends_on = None
     if moves:
         plan_move(random, family, number)
     for customer in customers:
@@ -225,7 +228,7 @@ def plan_move(random: Random, family: Family, number: int) -> None:
     if any(day == each.stretches[0].day for each in held):
         day = LAST
     for each in held:
-        if LAST > day > each.stretches[-1].day and random.random() < 0.2:
+        if LAST > day > each.stretches[-1].day and family.may_end(each, day) and random.random() < 0.2:
             each.ends_on = day
     by_another = len(left) == 1 or random.random() < 0.7
     chain = [nearest.seller, *([f"other-{number}"] if by_another else []), mover]
@@ -266,8 +269,7 @@ def change_late(random: Random, family: Family) -> Iterator[tuple[Customer, Subs
             continue
         day, last = first + timedelta(days=random.randrange(free)), each.stretches[-1]
         held = [one.day for one in family.by_hand if (one.customer, one.subscription) == (customer.slug, each.name)]
-        term = months_on(each.stretches[0].day, family.months)
-        if random.random() < 0.3 and day >= term and all(day > one for one in held):
+        if random.random() < 0.3 and family.may_end(each, day) and all(day > one for one in held):
             each.ends_on = day
         else:
             each.stretches.append(replace(last, day=day, quantity=last.quantity % 4 + 1))
@@ -307,6 +309,8 @@ def hold_more(random: Random, customer: Customer, times: int) -> None:
         moment = (
             make_moment(random) if beside is None else beside.moment + timedelta(minutes=15 * random.randint(1, 99))
         )
+        # What is said must be over by the time.
+        moment = min(moment, datetime(LAST.year, LAST.month, 2, tzinfo=UTC))
         quarters = random.choice([1, 3, 4, 10, 96])
         project, resource = random.choice(PROJECTS), random.choice(["disk-1", "disk-2"])
         customer.levels.append(Level(meter, moment, random.randint(0, 50), project, resource, quarters))

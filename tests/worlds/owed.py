@@ -14,6 +14,7 @@ from typing import Any
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.spend.period_so_far import LinkPeriodBody
 from tests.worlds.machines import machine_time
+from tests.worlds.own_services import worked
 from tests.worlds.priced import priced
 from tests.worlds.promised import promised
 from tests.worlds.resold import resold
@@ -69,7 +70,7 @@ def by_rates(family: Family, link: Link, covered: list[Span], month: Month) -> C
     for place, span in enumerate(covered):
         for rate, number, amount in (*monthly_fees(link, span, month), *longer_fees(link, span, month)):
             charged[rate, number, place] += amount
-    for used in (traffic, sampled, machine_time, resold, promised):
+    for used in (traffic, sampled, machine_time, resold, promised, worked):
         for rate, cells in used(family, link, covered, month):
             for (number, place), amount in cells.items():
                 charged[rate, number, place] += amount

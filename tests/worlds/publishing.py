@@ -13,6 +13,7 @@ from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.assignment_rules import AssignmentRuleSet
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions.subscriptions import SpecialTermsAgree, SubscriptionChange, SubscriptionCreate
+from tests.worlds.own_services import service_file
 from tests.worlds.samplings import SAMPLED
 from tests.worlds.worlds import (
     GIB,
@@ -35,7 +36,9 @@ def text(value: Fraction) -> str:
     return f"{Decimal(value.numerator) / Decimal(value.denominator):f}"
 
 
-def card_file(link: Link, plans: Sequence[str], version: Version, buyers: Sequence[str] = ()) -> CatalogueFile:
+def card_file(
+    link: Link, plans: Sequence[str], version: Version, buyers: Sequence[str] = (), own_service: str = ""
+) -> CatalogueFile:
     """A version as the file that publishes it; its fees are of these plans, and its card of the buyers that have it."""
     slug = f"{link.card}-named" if version.named else link.card
     suffix = "-named" if version.named else ""
@@ -79,6 +82,7 @@ def card_file(link: Link, plans: Sequence[str], version: Version, buyers: Sequen
         *marked_up(version),
         *promises(version),
         *rents(version),
+        *works(version, own_service),
     )
     lines = [f"  - {_flow({**each, 'rate': each['rate'] + suffix})}" for each in rates]
     who = "named" if version.named else f"{{organisations: [{', '.join(buyers)}]}}" if buyers else "own-use"
@@ -96,14 +100,15 @@ def card_file(link: Link, plans: Sequence[str], version: Version, buyers: Sequen
     return CatalogueFile(name=f"{slug}.yaml", content="\n".join([*head, *lines, *discounts(version, suffix)]) + "\n")
 
 
-def derived_file(link: Link, plans: Sequence[str], buyers: Sequence[str]) -> CatalogueFile:
-    """The first version of a card that follows another, with its own fees of these plans."""
+def derived_file(link: Link, plans: Sequence[str], buyers: Sequence[str], own_service: str) -> CatalogueFile:
+    """The first version of a card that follows another, with its own fees of these plans, and price of its own service."""
     how, first = link.derived, link.versions[0]
     assert how is not None
     on_top = {"percent": how.percent, "amount": text(how.amount)}
     base = {"base": f"{how.base.seller}/{how.base.card}", "on-top": on_top, "price-step": text(how.step)}
     when = {"advance": "true"} if link.advance else {}
     fees = [each for plan in plans for each in fees_of(first, plan, when, "")]
+    fees += works(first, own_service if plans else "")
     lines = [
         f"rate-card: {link.card}",
         f"name: {link.card}",
@@ -182,6 +187,12 @@ def rents(version: Version) -> list[dict[str, Any]]:
     return [{"rate": "rent", "spread": text(version.rent), "by": "network/egress"}] if version.rent else []
 
 
+def works(version: Version, own_service: str) -> list[dict[str, Any]]:
+    """The rate of a reseller's own service."""
+    rate = {"rate": "worked", "meter": f"{own_service}/worked", "per": "hour", "price": text(version.worked)}
+    return [rate] if own_service else []
+
+
 def _flow(value: Any) -> str:
     if isinstance(value, dict):
         return "{" + ", ".join(f"{name}: {_flow(each)}" for name, each in value.items()) + "}"
@@ -196,6 +207,9 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
     What its customers subscribe to is changed after that or before.
     """
     owner = sellers[family.owner]
+    if family.own_service:
+        owner.catalogue.publish(family.owner, [service_file(family)])
+        owner.feeds.create(family.owner, slug="own", name="Own")
     owner.catalogue.publish(family.owner, [plan_file(family, family.plan, family.allowances)])
     offer = CatalogueFile(name="offer.yaml", content=f"offer: {family.plan}\n")
     cards: dict[tuple[str, str], list[Link]] = {}
@@ -207,10 +221,13 @@ def publish(sellers: dict[str, Client], family: Family) -> None:
         if plans:
             sellers[seller].catalogue.publish(seller, [offer])
         buyers, derived = [each.buyer for each in alike], alike[0].derived
-        files = [card_file(alike[0], plans, version, buyers) for version in alike[0].versions]
+        files = [
+            card_file(alike[0], plans, version, buyers, family.own_service if plans else "")
+            for version in alike[0].versions
+        ]
         usual, named = ([files[at] for at in alike[0].numbers(named=named)] for named in (False, True))
         own_fees = plans if derived and family.is_foreign(derived.base) else []
-        first = derived_file(alike[0], own_fees, buyers) if derived else usual[0]
+        first = derived_file(alike[0], own_fees, buyers, family.own_service) if derived else usual[0]
         for file in (*named, first):
             sellers[seller].catalogue.publish(seller, [file])
         later += [(seller, each) for each in usual[1:] if not derived]
@@ -247,7 +264,8 @@ def plan_file(family: Family, name: str, allowances: dict[str, int]) -> Catalogu
         tiers.append(f"{{tier: {tier}, name: {tier}{own}}}")
     trial = f"trial: {{days: {family.trial}}}\n" if family.trial else ""
     term = f"minimum-months: {family.months}\n" if family.months else ""
-    head = f"plan: {family.plan}\nname: {name}\nservices: [network]\n{trial}{term}"
+    services = ", ".join(["network", *([family.own_service] if family.own_service else [])])
+    head = f"plan: {family.plan}\nname: {name}\nservices: [{services}]\n{trial}{term}"
     return CatalogueFile(name="plan.yaml", content=f"{head}tiers: [{', '.join(tiers)}]\n")
 
 

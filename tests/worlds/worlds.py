@@ -72,7 +72,7 @@ class Version:
     their ``components`` or as the whole. ``once`` and ``quarter`` are fees of both tiers, ``peaks`` prices of sampled
     meters, for an hour of a GiB; ``awake`` and ``parked`` prices of a machine's hour, awake by begun steps. Costs of a
     supplier are sold with a ``markup`` in percent, and once a ``fixed`` amount; ``promised`` is the price of a month
-    (730 hours) of a GiB that a quota promises. Of what own services cost, ``rent`` is a month's fixed amount, borne in
+    (730 hours) of a GiB that a quota promises, ``worked`` that of an hour of a reseller's own service. Of what own services cost, ``rent`` is a month's fixed amount, borne in
     proportion to traffic, and ``overhead`` a percentage on everything. It is of the seller's usual card, or ``named``: of
     the one that is agreed for some subscriptions.
     """
@@ -102,6 +102,7 @@ class Version:
     promised: Fraction | None = None
     part: int = 0
     rent: Fraction = Fraction(0)
+    worked: Fraction = Fraction(0)
     overhead: int = 0
     named: bool = False
 
@@ -232,7 +233,8 @@ class Assigned:
 class Customer:
     """A tenant below one to three links, what it subscribes to and uses; perhaps it moves, or who sells to it.
 
-    ``shared`` and ``shared_costs`` are its parts of what several have together.
+    ``shared`` and ``shared_costs`` are its parts of what several have together, ``worked`` are seconds of a service of its
+    reseller's own.
     """
 
     slug: str
@@ -244,6 +246,7 @@ class Customer:
     costs: list[Cost] = field(default_factory=list)
     shared: list[Use] = field(default_factory=list)
     shared_costs: list[Cost] = field(default_factory=list)
+    worked: list[Use] = field(default_factory=list)
     promises: list[Promise] = field(default_factory=list)
     assigned: list[Assigned] = field(default_factory=list)
     move: Move | None = None
@@ -316,9 +319,23 @@ class Family:
     def move(self) -> Move | None:
         return next((each.move for each in self.customers if each.move), None)
 
+    @property
+    def own_service(self) -> str:
+        """What its reseller adds to the plan of its own."""
+        return "" if self.owner == "tarnwick" else f"own-{self.plan}"
+
+    @property
+    def worked(self) -> bool:
+        """Whether anything of it was used."""
+        return any(each.worked for each in self.customers)
+
     def is_foreign(self, link: Link) -> bool:
         """Whether the plan is of somebody below who sells over a link."""
         return self.owner != "tarnwick" and link.seller == "tarnwick"
+
+    def may_end(self, subscription: Subscription, day: date) -> bool:
+        """Whether the first term is over by a day."""
+        return day >= months_on(subscription.stretches[0].day, self.months)
 
     def given(self, stretch: Stretch) -> dict[str, int]:
         """The allowances of the plan's version that somebody subscribes to."""

@@ -116,6 +116,26 @@ def test_terms_are_accepted_before_and_it_is_known_by_whom(holding: World) -> No
         holding.mara.subscriptions.change(held.id, SubscriptionChange(starts_on=date(2026, 11, 1), plan_version=9))
 
 
+def test_a_first_term_is_covered_but_by_a_trial_of_the_plan(holding: World) -> None:
+    """From the beginning, and where it is ended later."""
+    holding.mara.quotas.grant("quillstone", "storage", Decimal(900))
+    trial = HOLD.split("---")[1].replace("renewal:", "trial: {days: 30}\nrenewal:")
+    holding.mara.catalogue.publish("tarnwick", files(trial))
+    first = date(2026, 10, 1)
+    for ends, tried in ((date(2027, 9, 30), None), (date(2026, 11, 1), date(2026, 11, 1))):
+        with pytest.raises(Invalid, match="lasts at least 12 months; the earliest end is 2027-10-01"):
+            hold(holding, "Short", starts_on=first, ends_on=ends, trial_until=tried)
+    hold(holding, "Whole", starts_on=first, ends_on=date(2027, 10, 1))
+    hold(holding, "Tried and gone", starts_on=first, ends_on=date(2026, 10, 31), trial_until=date(2026, 10, 31))
+    tried = hold(holding, "Tried", starts_on=first, trial_until=date(2026, 10, 31))
+    assert (tried.earliest_end, tried.notice_by) == (date(2026, 10, 5), None), "today"
+    assert hold(holding, "Bought", starts_on=first).earliest_end == date(2027, 10, 1)
+    with pytest.raises(Invalid, match="at least 12 months"):
+        holding.mara.subscriptions.end(tried.id, date(2026, 11, 1))
+    for day in (date(2026, 10, 31), date(2026, 10, 12)):
+        assert holding.mara.subscriptions.end(tried.id, day).ends_on == day
+
+
 @pytest.mark.parametrize("starts_on", [date(2025, 10, 1), date(2025, 12, 15)])
 def test_the_card_by_the_sellers_rules_is_that_of_the_renewal_once_it_renewed(
     holding: World, engine: Engine, starts_on: date

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from datetime import date, timedelta
 from decimal import Decimal
 
 from gradumen.core.catalogue.services import Service, distinct
@@ -90,6 +91,15 @@ class Plan:
         distinct("service", list(self.services))
         if not self.tiers:
             raise Invalid(f"plan '{self.slug}' needs at least one tier", field="tiers")
+
+    def tried_until(self, first_day: date) -> date:
+        """The first day after the trial of a subscription; its own first day, where the plan has no trial.
+
+        >>> heath = Plan("open", "Open", ("network",), (Tier("heath", "Heath"),), trial=Trial(30, True))
+        >>> heath.tried_until(date(2026, 9, 1)).isoformat()
+        '2026-10-01'
+        """
+        return first_day + timedelta(days=self.trial.days if self.trial else 0)
 
     def tier(self, slug: str) -> Tier:
         """The tier of that slug.

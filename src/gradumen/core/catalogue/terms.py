@@ -54,6 +54,20 @@ class Duration:
             return None
         return self.earliest_end(first_day, today) - timedelta(days=self.renewal.notice_days)
 
+    def check_term(self, first_day: date, ends_on: date) -> None:
+        """Check that what is to end from the beginning covers the first term.
+
+        Raises:
+            Invalid: it does not; names the earliest day.
+        """
+        earliest = months_after(first_day, self.minimum_months)
+        if ends_on < earliest:
+            raise Invalid(
+                f"the plan lasts at least {self.minimum_months} months; the earliest end is {earliest}, got {ends_on}",
+                field="ends_on",
+                value=ends_on,
+            )
+
     def check_end(self, first_day: date, ends_on: date, today: date) -> None:
         """Check that a subscription may be ended on a day; on its first day it may always, as if it never began.
 

@@ -222,7 +222,8 @@ def end_subscription(
     """Set or take back the first day that a subscription does not cover.
 
     Raises:
-        Invalid: within a term, or without notice; on the first day it may always end, as if it had never begun.
+        Invalid: within a term, or without notice; on the first day it may always end, as if it had never begun, and
+            on each day of a trial that the plan has.
         EditedMeanwhile: it is at another version.
     """
     scope = load_scope(tx, caller)
@@ -242,9 +243,11 @@ def end(tx: Session, scope: Scope, row: SubscriptionRow, ends_on: date | None, p
     if ends_on is not None and ends_on < row.starts_on:
         raise Invalid(f"ends_on {ends_on} is before starts_on {row.starts_on}", field="ends_on", value=ends_on)
     if ends_on not in (None, row.ends_on):
-        line = own_lines(tx, row.id)[-1]
-        plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
-        plan.duration.check_end(row.starts_on, ends_on, today_at_seller(tx, scope, row.organisation_id))
+        lines = own_lines(tx, row.id)
+        plan = plan_of(tx.get_one(PlanVersionRow, lines[-1].plan_version_id), published)
+        tried = any(line.trial for line in [each for each in lines if each.starts_on < ends_on][-1:])
+        if not tried or ends_on > plan.tried_until(row.starts_on):
+            plan.duration.check_end(row.starts_on, ends_on, today_at_seller(tx, scope, row.organisation_id))
     _check_entered(tx, scope, row, ends_on)
     before, row.ends_on = row.ends_on, ends_on
     if before is not None and (ends_on is None or ends_on > before):

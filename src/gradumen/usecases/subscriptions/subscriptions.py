@@ -124,7 +124,7 @@ def subscribe(
     found = plan_of(version, published)
     check_on_sale(tx, version.plan_id, wanted.tier, wanted.starts_on)
     check_quantity(wanted.quantity)
-    _check_days(wanted.starts_on, wanted.ends_on, wanted.trial_until)
+    _check_days(wanted, found)
     chosen = read_choices(wanted.choices or {}, found, published)
     check_room_for(tx, scope, buyer, Counted.SUBSCRIPTIONS)
     row = _new_row(tx, buyer, unit, version, wanted, scope.caller.at)
@@ -172,7 +172,9 @@ def _new_row(
     return row
 
 
-def _check_days(starts_on: date, ends_on: date | None, trial_until: date | None) -> None:
+def _check_days(wanted: Wanted, plan: Plan) -> None:
+    """The days are in order, and cover the plan's first term, unless it ends as a trial that the plan has."""
+    starts_on, ends_on, trial_until = wanted.starts_on, wanted.ends_on, wanted.trial_until
     if not date(2000, 1, 1) <= starts_on <= date(2200, 1, 1):
         raise Invalid(f"starts_on {starts_on} is out of range", field="starts_on", value=starts_on)
     if ends_on is not None and ends_on <= starts_on:
@@ -183,6 +185,8 @@ def _check_days(starts_on: date, ends_on: date | None, trial_until: date | None)
             field="trial_until",
             value=trial_until,
         )
+    if ends_on is not None and (ends_on != trial_until or ends_on > plan.tried_until(starts_on)):
+        plan.duration.check_term(starts_on, ends_on)
 
 
 def newest_plan(tx: Session, slug: str) -> PlanVersionRow:
@@ -317,6 +321,7 @@ def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Pub
         held = [each for each in stretches[row.id] if each.starts_on <= today]
         now = held[-1] if held else stretches[row.id][0]
         plan = plans[row.id]
+        tried = now.trial and today < plan.tried_until(row.starts_on)
         found.append(
             SubscriptionBody(
                 id=row.id,
@@ -329,8 +334,8 @@ def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Pub
                 quantity=now.quantity,
                 starts_on=row.starts_on,
                 ends_on=row.ends_on,
-                earliest_end=plan.duration.earliest_end(row.starts_on, today),
-                notice_by=plan.duration.notice_by(row.starts_on, today),
+                earliest_end=max(today, row.starts_on) if tried else plan.duration.earliest_end(row.starts_on, today),
+                notice_by=None if tried else plan.duration.notice_by(row.starts_on, today),
                 version=row.version,
                 stretches=stretches[row.id],
                 accepted=accepted.get(row.id, []) if row.id in direct else [],

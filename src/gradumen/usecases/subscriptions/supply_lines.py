@@ -1,7 +1,7 @@
 """Supply lines: what a subscription is on each link above its subscriber, from a day on."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import date, timedelta
+from datetime import date
 from itertools import pairwise
 from typing import Any
 from uuid import UUID, uuid4
@@ -86,7 +86,7 @@ def as_sold(wanted: Sequence[Held], depth: int, plan: Plan, first_day: date) -> 
 
     Who sells directly may give any trial; sellers above give the days that the plan has, whatever is sold on as free.
     """
-    until = first_day + timedelta(days=plan.trial.days if plan.trial else 0)
+    until = plan.tried_until(first_day)
     found: list[Held] = []
     for (day, same), end in zip(wanted, [*(day for day, _ in wanted[1:]), date.max], strict=True):
         pieces = [(day, same)]
