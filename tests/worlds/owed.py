@@ -101,10 +101,10 @@ def taken_off(link: Link, covered: list[Span], charged: Charged, month: Month) -
         if span.stretch.trial:
             yield "trial", (number, place), max(ZERO, sums[number, place])
             continue
-        part = max(ZERO, charged.get(("traffic", number, place), ZERO)) * version.part / 100
+        part = rounded(max(ZERO, charged.get(("traffic", number, place), ZERO)) * version.part / 100, 12)
         left = max(ZERO, sums[number, place] - part)
         yield "part", (number, place), part
-        off = left * version.off / 100
+        off = rounded(left * version.off / 100, 12)
         less = max(ZERO, min(left - off, version.less - given[span.scope(""), span.named]))
         given[span.scope(""), span.named] += less
         yield "off", (number, place), off
