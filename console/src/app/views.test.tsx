@@ -4,6 +4,7 @@ import { describe, expect, it, vi } from 'vitest';
 import { tree } from '../organisations/organisations';
 import type { Organisation } from '../organisations/organisations';
 import { DataTable } from '../shared/DataTable';
+import { RowLink } from '../shared/RowLink';
 import { compare } from '../shared/decimal';
 import { Query } from '../shared/States';
 
@@ -94,6 +95,29 @@ describe('a table', () => {
     if (!first) throw new Error('no row');
     fireEvent.keyDown(first, { key: 'Enter' });
     expect(open).toHaveBeenCalledWith(rows[1]);
+  });
+
+  it('has what a row opens as a link, which a plain click leaves to the row', () => {
+    const open = vi.fn();
+    const linked = { key: 'name', title: 'Name', cell: () => <RowLink to="/there">x9</RowLink> };
+    render(
+      <MemoryRouter>
+        <DataTable
+          name="l"
+          label="L"
+          rows={rows.slice(0, 1)}
+          rowKey={() => 'x'}
+          columns={[linked]}
+          onOpen={open}
+        />
+      </MemoryRouter>,
+    );
+    const link = screen.getByRole('link', { name: 'x9' });
+    expect(link.getAttribute('href')).toBe('/there');
+    expect(fireEvent.click(link)).toBe(false);
+    expect(open).toHaveBeenCalledTimes(1);
+    expect(fireEvent.click(link, { ctrlKey: true })).toBe(true);
+    expect(open).toHaveBeenCalledTimes(1);
   });
 });
 

@@ -12,6 +12,7 @@ import { FilterChoice } from '../shared/FilterChoice';
 import { useFilters } from '../shared/filters';
 import { Grid, type GridColumn } from '../shared/Grid';
 import { Page } from '../shared/Page';
+import { RowLink } from '../shared/RowLink';
 import { Empty, Failed, Loading } from '../shared/States';
 import { IssueDialog, type Sums, counted } from './IssueDialog';
 import { type Invoice, documentName, invoicesOptions } from './invoices';
@@ -188,7 +189,7 @@ const ISSUED: GridColumn<Invoice>[] = [
     key: 'number',
     title: 'Number',
     width: 185,
-    cell: documentName,
+    cell: (each) => <RowLink to={`/invoices/${each.id}`}>{documentName(each)}</RowLink>,
     text: documentName,
     order: byText((each: Invoice) => each.number),
   },
@@ -219,7 +220,10 @@ const moved = (each: Invoice): string | null =>
 
 /** What deserves a look before it is issued. */
 const REVIEWED: GridColumn<Invoice>[] = [
-  CUSTOMER,
+  {
+    ...CUSTOMER,
+    cell: (each) => <RowLink to={`/invoices/${each.id}`}>{each.parties.buyer.name}</RowLink>,
+  },
   MONTH,
   money('net', 'Net'),
   {

@@ -6,6 +6,7 @@ import { useNavigate } from 'react-router';
 import * as z from 'zod/mini';
 import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
+import { RowLink } from '../shared/RowLink';
 import { momentName } from '../shared/dates';
 import { EntryDialog, TextInput, given, slug } from '../shared/form';
 import { Names } from '../shared/Names';
@@ -72,7 +73,15 @@ export default function UnpublishedChangesPage() {
               onOpen={(change) => void navigate(`/unpublished-changes/${change.kind}/${change.slug}`)}
               columns={[
                 { key: 'kind', title: 'Kind', cell: (change) => KINDS[change.kind as Kind] },
-                { key: 'name', title: 'Name', cell: (change) => (change.form.name as string) || change.slug },
+                {
+                  key: 'name',
+                  title: 'Name',
+                  cell: (change) => (
+                    <RowLink to={`/unpublished-changes/${change.kind}/${change.slug}`}>
+                      {(change.form.name as string) || change.slug}
+                    </RowLink>
+                  ),
+                },
                 { key: 'slug', title: 'Slug', cell: (change) => change.slug },
                 { key: 'by', title: 'Saved by', cell: (change) => change.edited_by },
                 { key: 'at', title: 'At, UTC', cell: (change) => momentName(change.edited_at) },

@@ -3,6 +3,7 @@ import { Box } from '@mui/material';
 import { useQueries } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { DataTable } from '../shared/DataTable';
+import { RowLink } from '../shared/RowLink';
 import { countryName } from '../shared/world';
 import { StateMark } from './StateMark';
 import { QuotaBar } from './QuotaBar';
@@ -52,7 +53,8 @@ export function OrganisationTree({
               ))}
               {twig?.(organisation)}
               <Box sx={{ alignSelf: 'center', fontWeight: organisation.type === 'tenant' ? 450 : 620 }}>
-                {organisation.name} <StateMark state={organisation.state} />
+                <RowLink to={`/organisations/${organisation.slug}`}>{organisation.name}</RowLink>{' '}
+                <StateMark state={organisation.state} />
               </Box>
             </Box>
           ),
