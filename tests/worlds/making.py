@@ -153,8 +153,8 @@ def make_family(random: Random, number: int) -> Family:
 
 
 def assign_more(random: Random, customer: Customer) -> None:
-    """Rules of who has several subscriptions and stays where it is: what falls to which."""
-    if len(customer.subscriptions) < 2 or customer.move:
+    """Rules of who has several subscriptions and stays with its seller: what falls to which."""
+    if len(customer.subscriptions) < 2 or (customer.move and customer.move.mover == customer.slug):
         return
     names = ["r", "app", "disk-1", f"{customer.slug}-m1", f"{customer.slug}-vm-1"]
     for _ in range(random.choice([1, 2, 3])):
