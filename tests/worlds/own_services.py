@@ -14,7 +14,7 @@ from gradumen.wire.catalogue.catalogue import CatalogueFile
 from tests.worlds.making import make_moment
 from tests.worlds.spans import ZERO, Cell, Span, cell_of, rounded, spans
 from tests.worlds.used import Month, Use
-from tests.worlds.worlds import DAYS, FIRST, PROJECTS, QUARTER, Customer, Family, Link, Version
+from tests.worlds.worlds import DAYS, FIRST, PROJECTS, QUARTER, Customer, Family, Link, Version, text
 
 Cost = dict[tuple[str, str, str, int], Fraction]
 """By customer, subscription, rate and version (from one)."""
@@ -95,7 +95,7 @@ def publish_cost(seller: Client, family: Family, cost: Link) -> None:
         content = (
             f"rate-card: {cost.card}\nname: {cost.card}\nfor: own-use\ncurrency: {cost.currency}\n"
             f"starts-on: {version.day}\noverhead: {version.overhead}\n"
-            f"rates:\n  - {{rate: worked, meter: {family.own_service}/worked, per: hour, price: {float(version.worked)}}}\n"
+            f"rates:\n  - {{rate: worked, meter: {family.own_service}/worked, per: hour, price: {text(version.worked)}}}\n"
         )
         seller.catalogue.publish(family.owner, [CatalogueFile(name="cost.yaml", content=content)])
 

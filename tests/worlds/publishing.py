@@ -1,7 +1,6 @@
 """What brings random customers in over the interface; imports ``client`` and ``wire`` only."""
 
 from collections.abc import Iterator, Sequence
-from decimal import Decimal
 from fractions import Fraction
 from itertools import pairwise
 from typing import Any
@@ -29,11 +28,8 @@ from tests.worlds.worlds import (
     Subscription,
     Terms,
     Version,
+    text,
 )
-
-
-def text(value: Fraction) -> str:
-    return f"{Decimal(value.numerator) / Decimal(value.denominator):f}"
 
 
 def card_file(

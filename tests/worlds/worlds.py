@@ -5,6 +5,7 @@ from calendar import monthrange
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
+from decimal import Decimal
 from fractions import Fraction
 from zoneinfo import ZoneInfo
 
@@ -280,6 +281,10 @@ class Customer:
         if move and among(link, move.left):
             return [(None, move.at), *([(move.back_at, None)] if move.back_at else [])]
         return [(None, None)]
+
+
+def text(value: Fraction) -> str:
+    return f"{Decimal(value.numerator) / Decimal(value.denominator):f}"
 
 
 def among(link: Link, links: Sequence[Link]) -> bool:

@@ -4,8 +4,8 @@ import { describe, expect, it, vi } from 'vitest';
 import { tree } from '../organisations/organisations';
 import type { Organisation } from '../organisations/organisations';
 import { DataTable } from '../shared/DataTable';
-import { RowLink } from '../shared/RowLink';
 import { compare } from '../shared/decimal';
+import { RowLink } from '../shared/RowLink';
 import { Query } from '../shared/States';
 
 const organisation = (slug: string, parent: string | null): Organisation => ({

@@ -17,6 +17,8 @@ import { Empty, Failed, Loading } from '../shared/States';
 import { IssueDialog, type Sums, counted } from './IssueDialog';
 import { type Invoice, documentName, invoicesOptions } from './invoices';
 
+const place = (each: Invoice) => `/invoices/${each.id}`;
+
 export default function InvoicesPage() {
   const { home, may } = useSignedIn();
   const looked = useLooked();
@@ -100,7 +102,7 @@ export default function InvoicesPage() {
             label="Invoices"
             rows={shown}
             rowKey={(each) => each.id}
-            onOpen={(each) => void navigate(`/invoices/${each.id}`)}
+            onOpen={(each) => void navigate(place(each))}
             columns={state === 'draft' ? REVIEWED : ISSUED}
             {...(state === 'draft' ? { first: 'moved' } : {})}
             count={counted(sums)}
@@ -189,7 +191,7 @@ const ISSUED: GridColumn<Invoice>[] = [
     key: 'number',
     title: 'Number',
     width: 185,
-    cell: (each) => <RowLink to={`/invoices/${each.id}`}>{documentName(each)}</RowLink>,
+    cell: (each) => <RowLink to={place(each)}>{documentName(each)}</RowLink>,
     text: documentName,
     order: byText((each: Invoice) => each.number),
   },
@@ -222,7 +224,7 @@ const moved = (each: Invoice): string | null =>
 const REVIEWED: GridColumn<Invoice>[] = [
   {
     ...CUSTOMER,
-    cell: (each) => <RowLink to={`/invoices/${each.id}`}>{each.parties.buyer.name}</RowLink>,
+    cell: (each) => <RowLink to={place(each)}>{each.parties.buyer.name}</RowLink>,
   },
   MONTH,
   money('net', 'Net'),

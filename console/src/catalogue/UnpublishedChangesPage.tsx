@@ -6,11 +6,11 @@ import { useNavigate } from 'react-router';
 import * as z from 'zod/mini';
 import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
-import { RowLink } from '../shared/RowLink';
 import { momentName } from '../shared/dates';
 import { EntryDialog, TextInput, given, slug } from '../shared/form';
 import { Names } from '../shared/Names';
 import { Page } from '../shared/Page';
+import { RowLink } from '../shared/RowLink';
 import { Empty, Query } from '../shared/States';
 import {
   type Form,
@@ -19,6 +19,8 @@ import {
   unpublishedChangesOptions,
   saveUnpublishedChange,
 } from './unpublishedChanges';
+
+const place = ({ kind, slug }: { kind: string; slug: string }) => `/unpublished-changes/${kind}/${slug}`;
 
 const EMPTY: Record<Kind, (slug: string, name: string) => Form> = {
   service: (slug, name) => ({ service: slug, name, category: '', subcategory: '', meters: {} }),
@@ -70,16 +72,14 @@ export default function UnpublishedChangesPage() {
               label="Unpublished changes"
               rows={found}
               rowKey={(change) => `${change.kind}/${change.slug}`}
-              onOpen={(change) => void navigate(`/unpublished-changes/${change.kind}/${change.slug}`)}
+              onOpen={(change) => void navigate(place(change))}
               columns={[
                 { key: 'kind', title: 'Kind', cell: (change) => KINDS[change.kind as Kind] },
                 {
                   key: 'name',
                   title: 'Name',
                   cell: (change) => (
-                    <RowLink to={`/unpublished-changes/${change.kind}/${change.slug}`}>
-                      {(change.form.name as string) || change.slug}
-                    </RowLink>
+                    <RowLink to={place(change)}>{(change.form.name as string) || change.slug}</RowLink>
                   ),
                 },
                 { key: 'slug', title: 'Slug', cell: (change) => change.slug },
@@ -109,7 +109,7 @@ function BeginDialog({ onClose }: { onClose: () => void }) {
     const form = EMPTY[kind as Kind](slug, name);
     await saveUnpublishedChange(home.organisation, kind as Kind, slug, form, null);
     await queries.invalidateQueries({ queryKey: ['unpublished changes', home.organisation] });
-    void navigate(`/unpublished-changes/${kind}/${slug}`);
+    void navigate(place({ kind, slug }));
   };
   return (
     <EntryDialog

@@ -14,7 +14,7 @@ from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, 
 from gradumen.core.permissions import Role
 from gradumen.core.subscriptions.orders import Approver, OrderKind
 from gradumen.wire.subscriptions.orders import OrderCreate
-from gradumen.wire.subscriptions.subscriptions import SubscriptionBody
+from gradumen.wire.subscriptions.subscriptions import SubscriptionBody, SubscriptionCreate
 from tests.world import World, files, join, moment
 
 pytestmark = pytest.mark.usefixtures("charged_anew")
@@ -180,6 +180,15 @@ def test_within_a_term_a_customer_takes_no_less(shop: World) -> None:
     assert ines.orders.place("saltmarsh", wanted(OrderKind.CHANGE, **fewer, day=date(2027, 1, 5))).amount == -60
     more = wanted(OrderKind.CHANGE, subscription=made.subscription, tier="moor")
     assert ines.orders.place("saltmarsh", more).amount == 420
+    edda.catalogue.publish("oxbow", files(plan.replace("tiers:", "trial: {days: 30}\ntiers:")))
+    tried = edda.subscriptions.create(
+        SubscriptionCreate(organisation="saltmarsh", plan="pasture", tier="heath", name="Tried", quantity=3,
+                           starts_on=date(2026, 10, 5), trial_until=date(2026, 11, 4))
+    )  # fmt: skip
+    fewer = {"subscription": tried.id, "quantity": 2}
+    with pytest.raises(Invalid, match="agreed until 2027-01-05"):
+        ines.orders.place("saltmarsh", wanted(OrderKind.CHANGE, **fewer, day=date(2026, 11, 5)))
+    assert ines.orders.place("saltmarsh", wanted(OrderKind.CHANGE, **fewer, day=date(2026, 10, 20))).amount == -60
 
 
 def test_nobody_approves_what_it_ordered_itself_and_policies_are_the_sellers_own(shop: World) -> None:

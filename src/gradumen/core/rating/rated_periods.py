@@ -290,18 +290,25 @@ def _since(charge: Charge, pricing: Pricing) -> tuple[datetime, int, date]:
     return pricing.service_period(line, charge.version)[0], line.number, charge.version.starts_on
 
 
-def _leave(left: dict[tuple[int, int], int], concerned: Sequence[tuple[int, int]], whole: int) -> None:
+def _leave(left: dict[tuple[int, int], int], concerned: Sequence[tuple[int, int]], shares: Sequence[int]) -> None:
     """Let a discount leave the same share of each part, of what was credited as well: all of it off leaves nothing.
 
+    Args:
+        shares: what is off what was charged.
+
     >>> left = {(0, 0): 100, (1, 0): -90}
-    >>> _leave(left, list(left), 9)
+    >>> _leave(left, list(left), [9, 0])
     >>> left
     {(0, 0): 10, (1, 0): -9}
     """
-    charged, credited = ([max(sign * left[key], 0) for key in concerned] for sign in (1, -1))
-    off = divide_half_up(whole * sum(charged), sum(charged) - sum(credited))
-    for key, less, more in zip(concerned, allocate(off, charged), allocate(off - whole, credited), strict=True):
-        left[key] += more - less
+    credited = [max(-left[key], 0) for key in concerned]
+    if any(credited):
+        charged, whole = [max(left[key], 0) for key in concerned], sum(shares)
+        off = divide_half_up(whole * sum(charged), sum(charged) - sum(credited))
+        less, more = allocate(off, charged), allocate(off - whole, credited)
+        shares = [one - other for one, other in zip(less, more, strict=True)]
+    for key, share in zip(concerned, shares, strict=True):
+        left[key] -= share
 
 
 def _take_off(
@@ -324,7 +331,7 @@ def _take_off(
         return None
     sums: dict[tuple[int | None, int | None, date], int] = {}
     shares = allocate(whole, [max(left[key], 0) for key in concerned])
-    _leave(left, concerned, whole)
+    _leave(left, concerned, shares)
     for key, share in zip(concerned, shares, strict=True):
         part = charges[key[0]].parts[key[1]]
         place = (part.project, part.resource, part.day)

@@ -33,7 +33,7 @@ from gradumen.usecases.subscriptions.order_mail import tell_order
 from gradumen.usecases.subscriptions.order_views import views
 from gradumen.usecases.subscriptions.subscription_changes import change, end
 from gradumen.usecases.subscriptions.subscriptions import Accepted, Wanted, subscribe
-from gradumen.usecases.subscriptions.supply_lines import own_lines
+from gradumen.usecases.subscriptions.supply_lines import is_tried, own_lines
 from gradumen.wire.subscriptions.orders import OrderBody, OrderCreate
 
 LONGEST = 1000
@@ -180,9 +180,10 @@ def _carry_out(
 
 def _check_term(tx: Session, row: SubscriptionRow, day: date, today: date, published: Published) -> None:
     """Within a term that it agreed to, a customer takes no less by itself."""
-    line = own_lines(tx, row.id)[-1]
-    earliest = _plan_of_line(tx, line, published).duration.earliest_end(row.starts_on, today)
-    if day < earliest:
+    lines = own_lines(tx, row.id)
+    plan = _plan_of_line(tx, lines[-1], published)
+    earliest = plan.duration.earliest_end(row.starts_on, today)
+    if day < earliest and not is_tried(lines, plan, row.starts_on, day):
         raise Invalid(
             f"'{row.name}' is agreed until {earliest}: it may cost less from that day on; got {day}",
             field="day",

@@ -38,6 +38,7 @@ from gradumen.usecases.subscriptions.supply_lines import (
     cards_by_rules,
     check_quantity,
     from_day,
+    is_tried,
     link_from,
     links_of,
     own_lines,
@@ -245,8 +246,7 @@ def end(tx: Session, scope: Scope, row: SubscriptionRow, ends_on: date | None, p
     if ends_on not in (None, row.ends_on):
         lines = own_lines(tx, row.id)
         plan = plan_of(tx.get_one(PlanVersionRow, lines[-1].plan_version_id), published)
-        tried = any(line.trial for line in [each for each in lines if each.starts_on < ends_on][-1:])
-        if not tried or ends_on > plan.tried_until(row.starts_on):
+        if not is_tried(lines, plan, row.starts_on, ends_on):
             plan.duration.check_end(row.starts_on, ends_on, today_at_seller(tx, scope, row.organisation_id))
     _check_entered(tx, scope, row, ends_on)
     before, row.ends_on = row.ends_on, ends_on

@@ -65,8 +65,7 @@ class Wanted:
 
     ``rate_card`` is the slug of a card of the direct seller (None takes the one that fits the buyer), ``trial_until``
     the first day that is charged (a trial that is to end has it as ``ends_on`` too; sellers above charge what is beyond
-    the plan's own trial). ``choices`` go by
-    ``service/choice``; what is not chosen has its default.
+    the plan's own trial). ``choices`` go by ``service/choice``; what is not chosen has its default.
     """
 
     plan: str

@@ -96,6 +96,16 @@ def as_sold(wanted: Sequence[Held], depth: int, plan: Plan, first_day: date) -> 
     return found
 
 
+def is_tried(lines: Sequence[SupplyLineRow], plan: Plan, first_day: date, day: date) -> bool:
+    """Whether a subscription is on a trial that the plan has up to a day: until then no term is agreed.
+
+    Args:
+        lines: between its subscriber and who sells to that.
+    """
+    before = [line for line in lines if line.starts_on < day][-1:]
+    return any(line.trial for line in before) and day <= plan.tried_until(first_day)
+
+
 def find_renewal(
     tx: Session, seller: OrganisationRow, card: RateCardRow, plan: Plan, first_day: date
 ) -> tuple[date, RateCardRow] | None:
