@@ -32,7 +32,8 @@ def priced(
     for number, amount in amounts(link, sizes).items():
         inside = {place: quantity for (at, place), quantity in sorted(cells.items()) if at == number}
         if number != last or not missing:
-            found |= shared(number, amount, inside)
+            # What a version commits to can be used by later ones alone: its minimum is that of who commits.
+            found |= shared(number, amount, inside or {place: ZERO for place in commits if number == last})
             continue
         of_missing = amount * missing / sizes[number]
         for each in (
