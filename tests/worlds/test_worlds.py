@@ -252,8 +252,8 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     accounts = [(make_account(random, family, number), family) for number, family in enumerate(families)]
     await_costs(provider)
     say_whose(provider, customers, [each for each, _ in accounts])
-    for account, family in accounts:
-        divide(account, family.customers)
+    divide([each for each, _ in accounts], customers)
+    for account, _ in accounts:
         send(provider, "tarnwick/all", shared_events(account))
         send_costs(provider, account, moment(LAST, 3))
     for customer in customers:
@@ -299,9 +299,9 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     for account, family in accounts:
         told = len(account.usage)
         share_otherwise(random, family, account)
-        divide(account, family.customers)
         late = shared_events(account, told)
         send(provider, "tarnwick/all", late)
+    divide([each for each, _ in accounts], customers)
     say_whose(provider, customers, [each for each, _ in accounts])
     for family, sellers in (*brought, (house, {"tarnwick": provider})):
         for customer, each in change_late(random, family):
