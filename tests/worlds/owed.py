@@ -6,7 +6,7 @@ Nothing here uses the product's arithmetic: days, months, blocks, shares and rou
 from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import replace
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 from fractions import Fraction
 from typing import Any
@@ -195,24 +195,34 @@ def covering(link: Link, number: int, of: list[Span], month: Month) -> int:
 def owed_in_advance(family: Family, link: Link) -> Fraction:
     """What the close of the month charges for the month after it: fees in advance, of what goes on.
 
-    With the rest of a quarter, where a link begins then.
+    With the rest of a quarter, where a link begins then, or a first term is over after which another card sells it.
     """
     found = ZERO
     start, end = day_start(LAST, link.zone), day_start(months_on(LAST, 1), link.zone)
     for customer in family.below(link):
         [*_, (begins, ends)] = customer.bought(link)
         since, until = begins or start, ends or end
-        share = Fraction(seconds(max(start, since), min(end, until)), seconds(start, end))
         for each in customer.subscriptions:
-            last = each.stretches[-1]
-            version = link.versions[link.number_on(LAST, named=family.is_named(link, customer.slug, each.name, LAST))]
+            last, quarter = each.stretches[-1], quarter_end(link, each)
             if not link.advance or each.ends_on or last.paused or family.is_foreign(link):
                 continue
-            found += rounded(version.fees[last.tier] * last.quantity * share, MINOR[link.currency])
-            if begins and since >= start:
-                rest = rest_of_quarter(link, each, since, quarter_end(link, each))
-                found += rounded(version.quarter * last.quantity * rest, MINOR[link.currency])
+            for day, stop in by_cards(family, link, each):
+                named = family.is_named(link, customer.slug, each.name, day)
+                version, begun = link.versions[link.number_on(LAST, named=named)], max(day_start(day, link.zone), since)
+                share = Fraction(seconds(begun, min(stop or end, until)), seconds(start, end))
+                found += rounded(version.fees[last.tier] * last.quantity * share, MINOR[link.currency])
+                if day > LAST or (begins and since >= start):
+                    rest = rest_of_quarter(link, each, begun, min(stop or quarter, quarter, ends or quarter))
+                    found += rounded(version.quarter * last.quantity * rest, MINOR[link.currency])
     return found
+
+
+def by_cards(family: Family, link: Link, of: Subscription) -> list[tuple[date, datetime | None]]:
+    """From which day of the month after, and until when, a subscription goes on without a change of its card."""
+    renewal = months_on(of.stretches[0].day, family.months)
+    if link.renews and LAST < renewal < months_on(LAST, 1):
+        return [(LAST, day_start(renewal, link.zone)), (renewal, None)]
+    return [(LAST, None)]
 
 
 def traffic(

@@ -57,6 +57,9 @@ def make_house(random: Random, own: Link, of: Family) -> Family:
     for each in house.subscriptions if of.later is not None else ():
         # Who comes later subscribes to the newest.
         each.stretches = [replace(one, plan=2) for one in each.stretches]
+    for each in house.subscriptions:
+        if each.ends_on and not of.may_end(each, each.ends_on):
+            each.ends_on = None
     use_more(random, house, random.randint(0, 12))
     hold_more(random, house, random.randint(0, 8))
     tell_more(random, house, random.randint(0, 6))

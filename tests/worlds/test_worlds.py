@@ -30,6 +30,7 @@ from tests.worlds.making import (
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
 from tests.worlds.own_cost import make_house, make_own, own_cost
 from tests.worlds.own_services import cost_of_work, make_cost, publish_cost, work_events, work_more
+from tests.worlds.priced_otherwise import check_other_prices
 from tests.worlds.promised import give, plenty, promise_more
 from tests.worlds.publishing import (
     card_file,
@@ -284,6 +285,9 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
             assert abs(cost_of_sold(clients[buyer], buyer, month, currency) - net - sum(more)) <= slack, (
                 f"seed {seed}: {buyer} {month}"
             )
+    for family, sellers in brought:
+        link = random.choice(family.links)
+        check_other_prices(random, sellers[link.seller], family, link, random.choice(MONTHS), seed)
     check_own_cost(service, provider, [*families, house], own, seed)
     for family, cost, sellers in costs:
         check_cost_of_work(service, sellers[family.owner], family, cost, seed)
