@@ -15,6 +15,7 @@ from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.spend.feed_balances import FeedBalanceBody
 from tests.conftest import Service, settle
 from tests.worlds.accounts import divide, make_account, share_otherwise, shared_events
+from tests.worlds.estimated import check_estimate
 from tests.worlds.joining import begun, join
 from tests.worlds.making import (
     change_late,
@@ -288,6 +289,8 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     for family, sellers in brought:
         link = random.choice(family.links)
         check_other_prices(random, sellers[link.seller], family, link, random.choice(MONTHS), seed)
+        customer = random.choice(family.customers)
+        check_estimate(random, sellers[customer.last_seller], family, customer, seed)
     check_own_cost(service, provider, [*families, house], own, seed)
     for family, cost, sellers in costs:
         check_cost_of_work(service, sellers[family.owner], family, cost, seed)
