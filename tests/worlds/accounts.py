@@ -10,8 +10,9 @@ from typing import Any
 
 from gradumen.client.metering.readings import reading_event
 from gradumen.wire.metering.ownership_rules import ByUsageForm, OwnershipRuleForm
-from tests.worlds.dividing import ByUsage, Places, Used, midnight, used_by
+from tests.worlds.dividing import UTC, ByUsage, Places, Used, used_by
 from tests.worlds.making import cost_more, make_moment
+from tests.worlds.spans import day_start
 from tests.worlds.used import Cost, Use
 from tests.worlds.worlds import DAYS, FIRST, LAST, PROJECTS, QUARTER, Customer, Family, months_on
 
@@ -82,7 +83,7 @@ def by_day(use: Use) -> Iterator[Use]:
     """What of a use falls into each day of UTC."""
     end, moment = use.moment + use.quarters * QUARTER, use.moment
     while moment < end:
-        until = min(end, midnight(moment.date() + timedelta(days=1)))
+        until = min(end, day_start(moment.date() + timedelta(days=1), UTC))
         quarters = (until - moment) // QUARTER
         yield replace(use, moment=moment, quarters=quarters, quantity=Fraction(use.quantity * quarters, use.quarters))
         moment = until

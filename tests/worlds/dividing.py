@@ -3,12 +3,13 @@
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 from fractions import Fraction
+from zoneinfo import ZoneInfo
 
 from tests.worlds.machines import spells
 from tests.worlds.samplings import SAMPLED
-from tests.worlds.spans import ZERO, seconds
+from tests.worlds.spans import ZERO, day_start, seconds
 from tests.worlds.worlds import QUARTER, Customer
 
 Place = tuple[str, str]
@@ -17,6 +18,7 @@ Places = dict[Place, Fraction]
 Used = Mapping[tuple[str, date], Places]
 """What each used by meter and day, in pieces or GiB times seconds."""
 DAY = 86400
+UTC = ZoneInfo("UTC")
 
 
 @dataclass(frozen=True)
@@ -49,7 +51,7 @@ def used_by(customers: Sequence[Customer]) -> Used:
 
     def add(meter: str, place: Place, level: int, start: datetime, end: datetime) -> None:
         while start < end:
-            until = min(end, midnight(start.date() + timedelta(days=1)))
+            until = min(end, day_start(start.date() + timedelta(days=1), UTC))
             found[meter, start.date()][place] += level * seconds(start, until)
             start = until
 
@@ -60,8 +62,3 @@ def used_by(customers: Sequence[Customer]) -> Used:
         for spell in spells(customer):
             add("running", (customer.slug, spell.told.project), spell.told.level, spell.start, spell.end)
     return found
-
-
-def midnight(day: date) -> datetime:
-    """When a day of UTC begins."""
-    return datetime(day.year, day.month, day.day, tzinfo=UTC)

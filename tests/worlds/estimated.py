@@ -33,8 +33,9 @@ def check_estimate(random: Random, client: Client, family: Family, customer: Cus
     buyer = Customer(customer.slug, [link], [Subscription("New", [stretch], end)])
     alone = replace(family, customers=[buyer], withdrawn=None, by_hand=[], terms=[], cards=[])
     for start, stop in parts(alone, link, first, end):
-        used = list(in_a_week(link, named_on(alone, link, start), start, stop, quantity))
+        used = list(in_a_week(link, alone.is_named(link, link.buyer, "New", start), start, stop, quantity))
         if not used:
+            # A window of which none or all lies in so few days.
             return
         buyer.usage += used
     for month in told.months:
@@ -44,10 +45,6 @@ def check_estimate(random: Random, client: Client, family: Family, customer: Cus
         wrong = Fraction(month.total) - sum(found.values())
         assert sum((each.amount for each in month.lines), Decimal(0)) == month.total, f"seed {seed}"
         assert abs(wrong) <= slack, f"seed {seed}: {float(wrong)} of {asked}, {month}: {found} {link}"
-
-
-def named_on(family: Family, link: Link, day: date) -> bool:
-    return family.is_named(link, link.buyer, "New", day)
 
 
 def parts(family: Family, link: Link, first: date, end: date) -> Iterator[tuple[date, date]]:
